@@ -1,0 +1,1 @@
+"""The core computes and never imports Qt."""

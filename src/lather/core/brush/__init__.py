@@ -1,0 +1,1 @@
+"""Brush arithmetic: touch profile, spacing, coverage, predictions."""

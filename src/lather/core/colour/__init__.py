@@ -1,0 +1,1 @@
+"""Profiles, transfer functions, CIE Lab and colour differences."""

@@ -1,0 +1,62 @@
+"""CIE L*a*b* under D50 (CIE 15:2018) and CIEDE2000 (Sharma, Wu and Dalal 2005)."""
+
+import numpy as np
+
+from lather.core.colour import srgb
+
+# sRGB primaries adapted to D50 with the Bradford transform, as in the ICC's sRGB profile.
+RGB_TO_XYZ_D50 = np.array(
+    [[0.4360747, 0.3850649, 0.1430804], [0.2225045, 0.7168786, 0.0606169], [0.0139322, 0.0971045, 0.7141733]],
+    np.float32,
+)
+WHITE_D50 = np.array([0.9642957, 1.0, 0.8251046], np.float32)
+
+
+def xyz_to_lab(xyz: np.ndarray) -> np.ndarray:
+    """XYZ (Y of white = 1, D50) to Lab, shape (..., 3)."""
+    ratio = np.asarray(xyz, np.float32) / WHITE_D50
+    f = np.where(ratio > 216 / 24389, np.cbrt(np.maximum(ratio, 0)), (24389 / 27 * ratio + 16) / 116)
+    lightness = 116 * f[..., 1] - 16
+    return np.stack([lightness, 500 * (f[..., 0] - f[..., 1]), 200 * (f[..., 1] - f[..., 2])], -1).astype(np.float32)
+
+
+def srgb_to_lab(encoded: np.ndarray) -> np.ndarray:
+    """Encoded sRGB 0-1, shape (..., 3), to Lab."""
+    return xyz_to_lab(srgb.decode(encoded) @ RGB_TO_XYZ_D50.T)
+
+
+def delta_e2000(lab1: np.ndarray, lab2: np.ndarray) -> np.ndarray:
+    """CIEDE2000 difference of two Lab arrays of shape (..., 3); returns shape (...)."""
+    l1, a1, b1 = np.moveaxis(np.asarray(lab1, np.float64), -1, 0)
+    l2, a2, b2 = np.moveaxis(np.asarray(lab2, np.float64), -1, 0)
+    c_mean7 = ((np.hypot(a1, b1) + np.hypot(a2, b2)) / 2) ** 7
+    g = 0.5 * (1 - np.sqrt(c_mean7 / (c_mean7 + 25.0**7)))
+    a1, a2 = a1 * (1 + g), a2 * (1 + g)
+    c1, c2 = np.hypot(a1, b1), np.hypot(a2, b2)
+    h1, h2 = np.degrees(np.arctan2(b1, a1)) % 360, np.degrees(np.arctan2(b2, a2)) % 360
+    grey = c1 * c2 == 0
+    turn = h2 - h1
+    turn = np.where(turn > 180, turn - 360, np.where(turn < -180, turn + 360, turn))
+    d_h = np.where(grey, 0, 2 * np.sqrt(c1 * c2) * np.sin(np.radians(turn / 2)))
+    total = h1 + h2
+    h_mean = np.where(np.abs(h1 - h2) <= 180, total / 2, np.where(total < 360, total / 2 + 180, total / 2 - 180))
+    h_mean = np.where(grey, total, h_mean)
+    t = (
+        1
+        - 0.17 * np.cos(np.radians(h_mean - 30))
+        + 0.24 * np.cos(np.radians(2 * h_mean))
+        + 0.32 * np.cos(np.radians(3 * h_mean + 6))
+        - 0.20 * np.cos(np.radians(4 * h_mean - 63))
+    )
+    l_term, c_mean = ((l1 + l2) / 2 - 50) ** 2, (c1 + c2) / 2
+    s_l = 1 + 0.015 * l_term / np.sqrt(20 + l_term)
+    s_c = 1 + 0.045 * c_mean
+    s_h = 1 + 0.015 * c_mean * t
+    c7 = c_mean**7
+    r_t = (
+        -2
+        * np.sqrt(c7 / (c7 + 25.0**7))
+        * np.sin(np.radians(60 * np.exp(-(((h_mean - 275) / 25) ** 2))))
+    )
+    d_l, d_c, d_h = (l2 - l1) / s_l, (c2 - c1) / s_c, d_h / s_h
+    return np.sqrt(np.maximum(d_l**2 + d_c**2 + d_h**2 + r_t * d_c * d_h, 0))

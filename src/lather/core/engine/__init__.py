@@ -1,0 +1,1 @@
+"""Tiles, levels, fingerprints, cache, requests, export. Knows stages only through their registry."""

@@ -1,0 +1,120 @@
+"""Export: the whole picture by strips, at full precision, without the cache, with progress and cancel."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numba import njit
+
+from lather.core.colour import profiles
+from lather.core.engine.engine import Engine
+from lather.core.errors import Cancelled, RequestError
+from lather.core.imageio.metadata import MetadataChoice, select_exif
+from lather.core.imageio.write import DEPTHS, format_for, write_picture
+from lather.core.job.model import Job
+from lather.core.types import TILE, EncodedRGB, Rect
+
+STRIP_PX = TILE
+
+
+@dataclass(frozen=True)
+class Output:
+    """How a picture is delivered.
+
+    long_edge_px: None keeps the size; it is never enlarged. bits: 8 or 16. quality 1-100 for JPEG and WebP.
+    to_srgb: convert, else keep the photo's profile. The profile is always embedded.
+    """
+
+    bits: int = 8
+    quality: int = 92
+    long_edge_px: int | None = None
+    to_srgb: bool = True
+    metadata: MetadataChoice = MetadataChoice()
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _dither(values, y0, out):  # pragma: no cover - compiled
+    """Round to 8 bits with position-seeded noise under half a step: a value that is whole stays as it is."""
+    for y in range(values.shape[0]):
+        for x in range(values.shape[1]):
+            h = np.uint32(x) * np.uint32(374761393) + np.uint32(y + y0) * np.uint32(668265263)
+            for c in range(3):
+                g = h + np.uint32(c) * np.uint32(2246822519)
+                g = (g ^ (g >> np.uint32(13))) * np.uint32(1274126177)
+                g = g ^ (g >> np.uint32(16))
+                noise = (np.float32(g & np.uint32(0xFFFF)) / np.float32(65536.0) - np.float32(0.5)) * np.float32(0.98)
+                v = min(max(values[y, x, c], np.float32(0.0)), np.float32(1.0)) * np.float32(255.0)
+                out[y, x, c] = np.uint8(min(max(np.floor(v + noise + np.float32(0.5)), 0.0), 255.0))
+
+
+def to_codes(values: EncodedRGB, bits: int, first_row: int = 0) -> np.ndarray:
+    """Encoded RGB 0-1 to uint8 (dithered by absolute position) or uint16 codes."""
+    if bits == 16:
+        return np.round(np.clip(values, 0, 1) * 65535).astype(np.uint16)
+    out = np.empty(values.shape, np.uint8)
+    _dither(np.ascontiguousarray(values, np.float32), first_row, out)
+    return out
+
+
+def output_size(width: int, height: int, long_edge_px: int | None) -> tuple[int, int]:
+    """Size after fitting the long edge; never larger than the picture."""
+    longest = max(width, height)
+    if not long_edge_px or long_edge_px >= longest:
+        return width, height
+    scale = long_edge_px / longest
+    return max(1, round(width * scale)), max(1, round(height * scale))
+
+
+def render(
+    engine: Engine, job: Job, output: Output, progress: Callable[[float], bool] | None = None
+) -> tuple[np.ndarray, bytes]:
+    """Codes (h, w, 3) uint8 or uint16 and the profile they are in.
+
+    progress(share 0-1) is called after each strip; returning False cancels. Scaling runs in linear light on
+    float strips (area average). Raises Cancelled or RequestError.
+    """
+    if output.long_edge_px is not None and output.long_edge_px < 1:
+        raise RequestError("The long edge must be at least 1 px.")
+    photo = engine.photo
+    profile = photo.profile or profiles.srgb_profile()
+    target = profiles.srgb_profile() if output.to_srgb and not profiles.is_srgb(profile) else profile
+    size = output_size(photo.width, photo.height, output.long_edge_px)
+    scaled = size != (photo.width, photo.height)
+    dtype = np.float32 if scaled else (np.uint8 if output.bits == 8 else np.uint16)
+    whole = np.empty((photo.height, photo.width, 3), dtype)
+    for y0 in range(0, photo.height, STRIP_PX):
+        rect = Rect(0, y0, photo.width, min(photo.height, y0 + STRIP_PX))
+        values = engine.pixels(job, rect)
+        if target is not profile:
+            values = profiles.convert(np.clip(values, 0, 1), profile, target)
+        whole[rect.y0 : rect.y1] = values if scaled else to_codes(values, output.bits, y0)
+        if progress and not progress((0.8 if scaled else 0.95) * rect.y1 / photo.height):
+            raise Cancelled()
+    if scaled:
+        whole = to_codes(scale_linear(whole, size), output.bits)
+    return whole, target
+
+
+def scale_linear(encoded: EncodedRGB, size: tuple[int, int]) -> EncodedRGB:
+    """Area average in (approximately) linear light: a power of 2.2 stands for any photo encoding."""
+    for y0 in range(0, len(encoded), 512):
+        strip = encoded[y0 : y0 + 512]
+        np.power(np.clip(strip, 0, 1), np.float32(2.2), out=strip)
+    small = cv2.resize(encoded, size, interpolation=cv2.INTER_AREA)
+    return np.power(small, np.float32(1 / 2.2))
+
+
+def export(
+    engine: Engine, job: Job, path: str | Path, output: Output, progress: Callable[[float], bool] | None = None
+) -> None:
+    """Render and write a file by its ending. Raises SaveError, RequestError or Cancelled; then nothing is left."""
+    fmt = format_for(path)
+    if output.bits not in DEPTHS[fmt]:
+        raise RequestError(f"{fmt} holds 8 bits a channel; choose PNG or TIFF for 16.")
+    codes, profile = render(engine, job, output, progress)
+    exif = select_exif(engine.photo.picture.exif, output.metadata)
+    write_picture(path, codes, profile=profile, exif=exif, quality=output.quality, fmt=fmt)
+    if progress:
+        progress(1.0)

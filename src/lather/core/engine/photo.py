@@ -1,0 +1,65 @@
+"""The photo under a job: its codes, levels and profile. Never written to."""
+
+import hashlib
+import threading
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from lather.core.imageio.picture import Picture
+from lather.core.job.model import Source
+from lather.core.levels import halve_codes
+from lather.core.types import EncodedRGB, Rect, as_float32, level_size
+
+
+@dataclass(eq=False)
+class Photo:
+    """`file_bytes` are the photo's file as it came; `picture` its decoded pixels."""
+
+    picture: Picture
+    file_bytes: bytes
+    name: str
+    _levels: dict[int, np.ndarray] = field(default_factory=dict)
+    _lock: threading.Lock = field(default_factory=threading.Lock)
+
+    @cached_property
+    def sha256(self) -> str:
+        return hashlib.sha256(self.file_bytes).hexdigest()
+
+    @property
+    def width(self) -> int:
+        return self.picture.width
+
+    @property
+    def height(self) -> int:
+        return self.picture.height
+
+    @property
+    def profile(self) -> bytes | None:
+        return self.picture.profile
+
+    @property
+    def bounds(self) -> Rect:
+        return Rect(0, 0, self.width, self.height)
+
+    @property
+    def source(self) -> Source:
+        return Source(self.name, self.width, self.height, self.sha256)
+
+    def level_bounds(self, level: int) -> Rect:
+        return Rect(0, 0, *level_size(self.width, self.height, level))
+
+    def codes(self, level: int) -> np.ndarray:
+        """Integer codes of a level; made once, each from the one below it."""
+        if level == 0:
+            return self.picture.pixels
+        below = self.codes(level - 1)
+        with self._lock:
+            if level not in self._levels:
+                self._levels[level] = halve_codes(below)
+            return self._levels[level]
+
+    def read(self, rect: Rect, level: int = 0) -> EncodedRGB:
+        """float32 (h, w, 3) of a rectangle inside the level."""
+        return as_float32(self.codes(level)[rect.y0 : rect.y1, rect.x0 : rect.x1])

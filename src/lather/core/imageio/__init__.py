@@ -1,0 +1,1 @@
+"""Reading and writing picture files, with metadata and limits."""

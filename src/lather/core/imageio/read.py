@@ -1,0 +1,224 @@
+"""Read JPEG, PNG, TIFF and WebP into a `Picture`. The bytes decide what a file is, not its name."""
+
+import io
+import struct
+import warnings
+from pathlib import Path
+
+import cv2
+import numpy as np
+import tifffile
+from PIL import Image
+
+from lather.core.colour import profiles
+from lather.core.errors import PictureError
+from lather.core.imageio.picture import MAX_PIXELS, Picture
+
+Image.MAX_IMAGE_PIXELS = None  # the limit below is checked before anything is decoded
+_KNOWN = "JPEG, PNG, TIFF or WebP"
+_ORIENTATION_TAG = 274
+
+
+def read_picture(path: str | Path, *, max_pixels: int = MAX_PIXELS) -> Picture:
+    """Read a picture file.
+
+    Raises PictureError with one clear sentence for anything that is not a whole, readable picture
+    of at most `max_pixels`.
+    """
+    path = Path(path)
+    try:
+        data = path.read_bytes()
+    except FileNotFoundError:
+        raise PictureError(f"There is no file {path}; check the name.", path=path) from None
+    except IsADirectoryError:
+        raise PictureError(f"{path} is a folder; name a picture in it.", path=path) from None
+    except OSError as error:
+        raise PictureError(f"{path} cannot be read ({error.strerror}); check its permissions.", path=path) from None
+    return decode_picture(data, name=path.name, max_pixels=max_pixels)
+
+
+def decode_picture(data: bytes, *, name: str = "picture", max_pixels: int = MAX_PIXELS) -> Picture:
+    """Decode the bytes of a picture file; `name` is only used in messages. Raises PictureError."""
+    if not data:
+        raise PictureError(f"{name} is empty (0 bytes); copy it again from the camera or the sender.")
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            if data[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"):
+                return _decode_tiff(data, name, max_pixels)
+            if data[:8] == b"\x89PNG\r\n\x1a\n":
+                return _decode_png(data, name, max_pixels)
+            if data[:3] == b"\xff\xd8\xff" or (data[:4] == b"RIFF" and data[8:12] == b"WEBP"):
+                return _decode_pillow(data, name, max_pixels)
+    except PictureError:
+        raise
+    except MemoryError:
+        raise PictureError(f"{name} needs more memory than is free; close other programs and try again.") from None
+    except Exception as error:  # any decoder may fail in its own way on a damaged file
+        raise PictureError(f"{name} is damaged and cannot be read ({_short(error)}); get a fresh copy.") from error
+    raise PictureError(f"{name} is not a picture Lather reads; use {_KNOWN}.")
+
+
+def _short(error: Exception) -> str:
+    text = str(error).split("\n")[0].strip() or type(error).__name__
+    return text[:100].rstrip(".")
+
+
+def _check_size(width: int, height: int, name: str, max_pixels: int) -> None:
+    if width < 1 or height < 1:
+        raise PictureError(f"{name} has no pixels ({width}×{height}); get a fresh copy.")
+    if width * height > max_pixels:
+        raise PictureError(
+            f"{name} claims {width}×{height} pixels, over the limit of {max_pixels / 1e6:.0f} megapixels; "
+            "scale it down first or raise the limit."
+        )
+
+
+def _good_profile(profile: bytes | None, space: str, notes: list[str]) -> bytes | None:
+    if not profile:
+        return None
+    if not profiles.is_valid(profile) or profiles.colour_space(profile) != space:
+        notes.append("The embedded colour profile is broken or of another kind; sRGB is assumed.")
+        return None
+    return profile
+
+
+def _upright(pixels: np.ndarray, orientation: int) -> np.ndarray:
+    """Turn and mirror by the Exif orientation 1-8 (CIPA DC-008)."""
+    if orientation in (2, 4):
+        pixels = pixels[:, ::-1] if orientation == 2 else pixels[::-1]
+    elif orientation == 3:
+        pixels = pixels[::-1, ::-1]
+    elif orientation in (5, 6, 7, 8):
+        pixels = np.swapaxes(pixels, 0, 1)
+        if orientation == 6:
+            pixels = pixels[:, ::-1]
+        elif orientation == 7:
+            pixels = pixels[::-1, ::-1]
+        elif orientation == 8:
+            pixels = pixels[::-1]
+    return np.ascontiguousarray(pixels)
+
+
+def _over_white(rgba: np.ndarray, notes: list[str]) -> np.ndarray:
+    """Flatten straight alpha onto white."""
+    top = np.iinfo(rgba.dtype).max
+    if (rgba[..., 3] == top).all():
+        return np.ascontiguousarray(rgba[..., :3])
+    notes.append("Transparent parts were laid on white.")
+    alpha = rgba[..., 3:].astype(np.float32) / top
+    return np.round(rgba[..., :3] * alpha + top * (1 - alpha)).astype(rgba.dtype)
+
+
+def _finish(codes, *, profile, exif, fmt, notes) -> Picture:
+    """Codes of 1 to 4 channels (grey, grey+alpha, RGB, RGBA) to a Picture."""
+    if codes.ndim == 2:
+        codes = codes[..., None]
+    if codes.shape[2] in (1, 2):
+        grey = codes[..., 0]
+        rgb = profiles.grey_to_rgb(grey, profile)
+        if codes.shape[2] == 2:
+            rgb = np.concatenate([rgb, codes[..., 1:]], -1)
+        had = profile is not None and profiles.is_valid(profile) and profiles.colour_space(profile) == "GRAY"
+        codes, profile = rgb, (profiles.srgb_profile() if had else None)
+    if codes.shape[2] == 4:
+        codes = _over_white(codes, notes)
+    profile = _good_profile(profile, "RGB", notes)
+    return Picture(np.ascontiguousarray(codes), profile, exif, fmt, tuple(notes))
+
+
+def _decode_pillow(data: bytes, name: str, max_pixels: int) -> Picture:
+    with Image.open(io.BytesIO(data)) as image:
+        _check_size(*image.size, name, max_pixels)
+        notes: list[str] = []
+        profile, exif = image.info.get("icc_profile"), image.info.get("exif")
+        orientation = _orientation(image)
+        fmt = image.format or ""
+        image.load()
+        if image.mode == "CMYK":
+            ink = np.asarray(image)
+            notes.append("CMYK was turned into sRGB.")
+            codes, profile = profiles.cmyk_to_rgb(ink, profile), profiles.srgb_profile()
+        else:
+            if image.mode not in ("L", "LA", "RGB", "RGBA"):
+                image = image.convert("RGBA" if "transparency" in image.info or "A" in image.mode else "RGB")
+            codes = np.asarray(image)
+    return _finish(_upright(codes, orientation), profile=profile, exif=exif, fmt=fmt, notes=notes)
+
+
+def _orientation(image: Image.Image) -> int:
+    try:
+        return int(image.getexif().get(_ORIENTATION_TAG, 1))
+    except Exception:  # a broken Exif block must not keep the picture from opening
+        return 1
+
+
+def _decode_png(data: bytes, name: str, max_pixels: int) -> Picture:
+    if data[12:16] != b"IHDR" or len(data) < 33:
+        raise PictureError(f"{name} is damaged: its PNG header is cut off; get a fresh copy.")
+    width, height, depth = struct.unpack(">IIB", data[16:25])
+    _check_size(width, height, name, max_pixels)
+    if depth < 16:
+        return _decode_pillow(data, name, max_pixels)
+    if b"IEND" not in data[-16:]:
+        raise PictureError(f"{name} is cut off before its end; get a fresh copy.")
+    notes: list[str] = []
+    with Image.open(io.BytesIO(data)) as image:  # header only: cv2 decodes 16 bits, Pillow does not
+        profile, exif = image.info.get("icc_profile"), image.info.get("exif")
+        orientation = _orientation(image)
+    codes = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED | cv2.IMREAD_IGNORE_ORIENTATION)
+    if codes is None:
+        raise PictureError(f"{name} is damaged and cannot be decoded; get a fresh copy.")
+    if codes.ndim == 3:
+        codes = np.ascontiguousarray(codes[..., [2, 1, 0, 3][: codes.shape[2]]])
+    return _finish(_upright(codes, orientation), profile=profile, exif=exif, fmt="PNG", notes=notes)
+
+
+def _decode_tiff(data: bytes, name: str, max_pixels: int) -> Picture:
+    notes: list[str] = []
+    with tifffile.TiffFile(io.BytesIO(data)) as tiff:
+        if not tiff.pages:
+            raise PictureError(f"{name} holds no picture; get a fresh copy.")
+        page = tiff.pages[0]
+        _check_size(page.imagewidth, page.imagelength, name, max_pixels)
+        codes = page.asarray()
+        tags = page.tags
+        profile = tags[34675].value if 34675 in tags else None
+        orientation = int(tags[_ORIENTATION_TAG].value) if _ORIENTATION_TAG in tags else 1
+        photometric, planar = int(page.photometric), int(page.planarconfig)
+    if codes.ndim == 3 and planar == 2:
+        codes = np.moveaxis(codes, 0, -1)
+    if codes.ndim not in (2, 3) or codes.size == 0:
+        raise PictureError(f"{name} is not a flat picture (its shape is {codes.shape}); save it as a plain TIFF.")
+    codes = _integer_codes(codes, name, notes)
+    if photometric == 0:  # white is zero
+        codes = np.iinfo(codes.dtype).max - codes
+    if photometric == 5 and codes.ndim == 3 and codes.shape[2] >= 4:
+        notes.append("CMYK was turned into sRGB.")
+        codes, profile = profiles.cmyk_to_rgb(codes[..., :4], profile), profiles.srgb_profile()
+    elif photometric not in (0, 1, 2, 6):
+        raise PictureError(f"{name} uses a TIFF colour kind Lather does not read; save it as RGB TIFF.")
+    codes = codes[..., :4] if codes.ndim == 3 else codes
+    exif = _tiff_exif(data)
+    return _finish(_upright(codes, orientation), profile=profile, exif=exif, fmt="TIFF", notes=notes)
+
+
+def _integer_codes(codes: np.ndarray, name: str, notes: list[str]) -> np.ndarray:
+    if codes.dtype in (np.uint8, np.uint16):
+        return codes
+    if codes.dtype == bool:
+        return codes.astype(np.uint8) * 255
+    if np.issubdtype(codes.dtype, np.floating):
+        if not np.isfinite(codes).all():
+            notes.append("Pixels that were not numbers were set to black.")
+            codes = np.nan_to_num(codes, nan=0.0, posinf=1.0, neginf=0.0)
+        return np.round(np.clip(codes, 0, 1) * 65535).astype(np.uint16)
+    raise PictureError(f"{name} stores {codes.dtype} samples; save it with 8 or 16 bits.")
+
+
+def _tiff_exif(data: bytes) -> bytes | None:
+    try:
+        with Image.open(io.BytesIO(data)) as image:
+            return image.getexif().tobytes() or None
+    except Exception:  # metadata never keeps a picture from opening
+        return None

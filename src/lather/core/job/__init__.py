@@ -1,0 +1,1 @@
+"""The document: Job → Stage → Layer → Edit, all frozen; commands; history; archive; journal."""

@@ -1,0 +1,201 @@
+"""Everything that changes a job, as named values that can be written down and played again.
+
+Each command has `label` (for the undo menu), `apply(job) -> job`, and a JSON form for the journal and the
+job file's history.
+"""
+
+from dataclasses import dataclass, fields, replace
+from typing import ClassVar
+
+from lather.core.errors import RequestError
+from lather.core.job.model import Job, Layer, Stroke, layer_from_json, layer_to_json
+
+
+@dataclass(frozen=True)
+class Command:
+    """Base: subclasses are registered by their class name."""
+
+    label: ClassVar[str] = ""
+    kinds: ClassVar[dict[str, type["Command"]]] = {}
+
+    def __init_subclass__(cls, **kwargs):
+        super().__init_subclass__(**kwargs)
+        Command.kinds[cls.__name__] = cls
+
+    def apply(self, job: Job) -> Job:
+        raise NotImplementedError
+
+    def strokes(self) -> tuple[Stroke, ...]:
+        """Strokes whose points must be kept with the command."""
+        return ()
+
+    def to_json(self) -> dict:
+        data: dict = {"do": type(self).__name__}
+        for f in fields(self):
+            value = getattr(self, f.name)
+            if isinstance(value, Stroke):
+                value = value.to_json()
+            elif isinstance(value, Layer):
+                value = layer_to_json(value)
+            elif isinstance(value, tuple):
+                value = [x.to_json() if isinstance(x, Stroke) else x for x in value]
+            data[f.name] = value
+        return data
+
+
+def command_from_json(data: dict, points: dict) -> Command:
+    """Inverse of `Command.to_json`. Raises RequestError for a command this version does not know."""
+    kind = Command.kinds.get(data.get("do", ""))
+    if kind is None:
+        raise RequestError(f"The history holds a step “{data.get('do')}” that this version of Lather does not know.")
+    values = {f.name: data[f.name] for f in fields(kind) if f.name in data}
+    if kind is AddEdits:
+        values["edits"] = tuple(Stroke.from_json(e, points[e["id"]]) for e in values["edits"])
+    elif kind is AddLayer:
+        values["layer"] = layer_from_json(values["layer"], points)
+    elif kind is RemoveEdits:
+        values["edit_ids"] = tuple(values["edit_ids"])
+    return kind(**values)
+
+
+@dataclass(frozen=True)
+class AddEdits(Command):
+    """Edits laid on top of a layer."""
+
+    stage_id: str
+    layer_id: str
+    edits: tuple[Stroke, ...]
+
+    @property
+    def label(self) -> str:
+        tool = self.edits[0].tool.replace("_", " ")
+        return tool if len(self.edits) == 1 else f"{len(self.edits)} × {tool}"
+
+    def apply(self, job: Job) -> Job:
+        layer = job.stage(self.stage_id).layer(self.layer_id)
+        return job.with_layer(self.stage_id, replace(layer, edits=layer.edits + self.edits))
+
+    def strokes(self):
+        return self.edits
+
+
+@dataclass(frozen=True)
+class RemoveEdits(Command):
+    """Edits taken out of a layer, wherever they stand in it."""
+
+    stage_id: str
+    layer_id: str
+    edit_ids: tuple[str, ...]
+    label: ClassVar[str] = "remove mend"
+
+    def apply(self, job: Job) -> Job:
+        layer = job.stage(self.stage_id).layer(self.layer_id)
+        kept = tuple(edit for edit in layer.edits if edit.id not in self.edit_ids)
+        return job.with_layer(self.stage_id, replace(layer, edits=kept))
+
+
+@dataclass(frozen=True)
+class AddLayer(Command):
+    """A new layer at a place in its stage (0 = bottom)."""
+
+    stage_id: str
+    layer: Layer
+    index: int
+    label: ClassVar[str] = "new layer"
+
+    def apply(self, job: Job) -> Job:
+        stage = job.stage(self.stage_id)
+        layers = (*stage.layers[: self.index], self.layer, *stage.layers[self.index :])
+        return job.with_stage(replace(stage, layers=layers))
+
+    def strokes(self):
+        return self.layer.edits
+
+
+@dataclass(frozen=True)
+class RemoveLayer(Command):
+    """A layer taken away with its edits."""
+
+    stage_id: str
+    layer_id: str
+    label: ClassVar[str] = "remove layer"
+
+    def apply(self, job: Job) -> Job:
+        stage = job.stage(self.stage_id)
+        return job.with_stage(replace(stage, layers=tuple(x for x in stage.layers if x.id != self.layer_id)))
+
+
+@dataclass(frozen=True)
+class MoveLayer(Command):
+    """A layer moved to another place in its stage (0 = bottom)."""
+
+    stage_id: str
+    layer_id: str
+    index: int
+    label: ClassVar[str] = "move layer"
+
+    def apply(self, job: Job) -> Job:
+        stage = job.stage(self.stage_id)
+        layer = stage.layer(self.layer_id)
+        others = [x for x in stage.layers if x.id != self.layer_id]
+        others.insert(self.index, layer)
+        return job.with_stage(replace(stage, layers=tuple(others)))
+
+
+@dataclass(frozen=True)
+class SetLayer(Command):
+    """One value of a layer: `name`, `on` or `strength` (0-1)."""
+
+    stage_id: str
+    layer_id: str
+    field: str
+    value: object
+
+    @property
+    def label(self) -> str:
+        return {"name": "rename layer", "on": "layer on/off", "strength": "layer strength"}[self.field]
+
+    def apply(self, job: Job) -> Job:
+        layer = job.stage(self.stage_id).layer(self.layer_id)
+        changes = {self.field: self.value}
+        if self.field == "name":
+            changes["named_by_person"] = True
+        return job.with_layer(self.stage_id, replace(layer, **changes))
+
+
+@dataclass(frozen=True)
+class SetStage(Command):
+    """One value of a stage: `on` or `strength` (0-1)."""
+
+    stage_id: str
+    field: str
+    value: object
+
+    @property
+    def label(self) -> str:
+        return {"on": "stage on/off", "strength": "stage strength"}[self.field]
+
+    def apply(self, job: Job) -> Job:
+        return job.with_stage(replace(job.stage(self.stage_id), **{self.field: self.value}))
+
+
+@dataclass(frozen=True)
+class SetBrief(Command):
+    """One line of the job sheet."""
+
+    key: str
+    value: object
+    label: ClassVar[str] = "job sheet"
+
+    def apply(self, job: Job) -> Job:
+        return replace(job, brief=job.brief | {self.key: self.value})
+
+
+def merges(first: Command, second: Command) -> bool:
+    """True if `second` only goes on with `first` (a slider still being dragged)."""
+    return (
+        isinstance(second, SetLayer | SetStage)
+        and type(first) is type(second)
+        and second.field == "strength"
+        and replace(first, value=None) == replace(second, value=None)
+    )

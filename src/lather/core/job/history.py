@@ -1,0 +1,92 @@
+"""Undo and redo without limit: the list of jobs from the first to the last, and where in it we are."""
+
+from collections.abc import Callable
+
+from lather.core.job.commands import Command, command_from_json, merges
+from lather.core.job.model import Job
+
+
+class History:
+    """Commands done to a job. `listener(record)` hears of every step, for the journal."""
+
+    def __init__(self, base: Job, listener: Callable[[dict, tuple], None] | None = None):
+        self._jobs = [base]
+        self._commands: list[Command] = []
+        self._position = 0
+        self._open_merge = False
+        self.listener = listener
+
+    @property
+    def job(self) -> Job:
+        return self._jobs[self._position]
+
+    @property
+    def base(self) -> Job:
+        return self._jobs[0]
+
+    @property
+    def commands(self) -> tuple[Command, ...]:
+        return tuple(self._commands)
+
+    @property
+    def position(self) -> int:
+        return self._position
+
+    @property
+    def undo_label(self) -> str | None:
+        return self._commands[self._position - 1].label if self._position else None
+
+    @property
+    def redo_label(self) -> str | None:
+        return self._commands[self._position].label if self._position < len(self._commands) else None
+
+    def do(self, command: Command, *, merge: bool = False) -> Job:
+        """Apply a command; with `merge`, a slider's run of values becomes one step."""
+        if merge and self._open_merge and self._position and merges(self._commands[self._position - 1], command):
+            self._position -= 1
+        del self._commands[self._position :], self._jobs[self._position + 1 :]
+        self._jobs.append(command.apply(self.job))
+        self._commands.append(command)
+        self._position += 1
+        self._open_merge = merge
+        self._tell({"step": "do", "at": self._position, "command": command.to_json()}, command.strokes())
+        return self.job
+
+    def undo(self) -> Job:
+        if self._position:
+            self._position -= 1
+            self._tell({"step": "goto", "at": self._position}, ())
+        self._open_merge = False
+        return self.job
+
+    def redo(self) -> Job:
+        if self._position < len(self._commands):
+            self._position += 1
+            self._tell({"step": "goto", "at": self._position}, ())
+        self._open_merge = False
+        return self.job
+
+    def replay(self, record: dict, points: dict) -> None:
+        """Play one journal record (see `listener`). Raises KeyError or RequestError if it does not fit."""
+        at = int(record["at"])
+        if record["step"] == "goto":
+            if not 0 <= at <= len(self._commands):
+                raise KeyError(at)
+            self._position = at
+            return
+        if not 1 <= at <= len(self._commands) + 1:
+            raise KeyError(at)
+        command = command_from_json(record["command"], points)
+        self._position = at - 1
+        del self._commands[self._position :], self._jobs[self._position + 1 :]
+        self._jobs.append(command.apply(self.job))
+        self._commands.append(command)
+        self._position = at
+
+    def goto(self, position: int) -> Job:
+        self._position = max(0, min(position, len(self._commands)))
+        return self.job
+
+    def _tell(self, record: dict, strokes: tuple) -> None:
+        if self.listener:
+            self.listener(record, strokes)

@@ -1,0 +1,254 @@
+"""The document. Frozen values with structural sharing: an edit makes a new Job that shares all else.
+
+Lengths and places are source pixels with (0, 0) at the top-left corner of the top-left pixel. No pixel of
+the picture lives here. Fields this version does not know are kept in `extra` and written back.
+"""
+
+import hashlib
+import json
+import uuid
+from dataclasses import dataclass, field, fields, replace
+from functools import cached_property
+
+import numpy as np
+
+from lather.core.brush.stroke import TouchWalker, touches_bounds
+from lather.core.brush.values import Brush
+from lather.core.types import Rect
+
+STAGE_IDS = ("mend", "strands", "split", "even", "sculpt", "colour", "shape", "grain", "crisp", "finish")
+TOOLS = ("dab", "carry", "copy", "give_back")
+COPY_MODES = ("any", "lighter", "darker")
+
+
+def new_id() -> str:
+    return uuid.uuid4().hex[:12]
+
+
+def freeze_points(points) -> np.ndarray:
+    """float32 (n, 4) x, y, pressure, seconds; read-only."""
+    array = np.array(points, np.float32).reshape(-1, 4)
+    array.setflags(write=False)
+    return array
+
+
+@dataclass(frozen=True, eq=False)
+class Stroke:
+    """One edit by brush.
+
+    tool: dab, carry, copy or give_back. points: float32 (n, 4) x, y, pressure 0-1, seconds.
+    offset: whole pixels (dx, dy) from the place painted to the place taken from; None for give_back.
+    mode: for copy, any / lighter / darker. note: what it was made for ("dark spot"), for lists and reports.
+    """
+
+    id: str
+    tool: str
+    brush: Brush
+    points: np.ndarray
+    offset: tuple[int, int] | None = None
+    mode: str = "any"
+    note: str = ""
+    extra: dict = field(default_factory=dict)
+
+    @cached_property
+    def digest(self) -> bytes:
+        """Hash of everything that decides the stroke's pixels."""
+        h = hashlib.blake2b(digest_size=16)
+        h.update(f"{self.tool}|{self.mode}|{self.offset}|{self.brush}|{self.points.shape}".encode())
+        h.update(np.ascontiguousarray(self.points).tobytes())
+        return h.digest()
+
+    @cached_property
+    def touches(self) -> np.ndarray:
+        """Touches (n, 5) of the whole stroke: x, y, radius, flow, ceiling."""
+        return TouchWalker(self.brush).extend(self.points)
+
+    @cached_property
+    def bounds(self) -> Rect:
+        """Pixels the stroke can reach; may lie partly outside the picture."""
+        return touches_bounds(self.touches)
+
+    def __eq__(self, other):
+        return isinstance(other, Stroke) and self.id == other.id and self.to_json() == other.to_json() and (
+            self.digest == other.digest
+        )
+
+    __hash__ = None
+
+    def to_json(self) -> dict:
+        """All but the points, which the archive keeps as an array of their own."""
+        data = dict(self.extra)
+        data |= {"id": self.id, "kind": "stroke", "tool": self.tool, "brush": self.brush.to_json()}
+        if self.offset is not None:
+            data["offset"] = list(self.offset)
+        if self.tool == "copy":
+            data["mode"] = self.mode
+        if self.note:
+            data["note"] = self.note
+        return data
+
+    @classmethod
+    def from_json(cls, data: dict, points: np.ndarray) -> "Stroke":
+        known = {"id", "kind", "tool", "brush", "offset", "mode", "note"}
+        offset = data.get("offset")
+        return cls(
+            id=str(data["id"]), tool=str(data["tool"]), brush=Brush.from_json(data["brush"]),
+            points=freeze_points(points), offset=(int(offset[0]), int(offset[1])) if offset else None,
+            mode=str(data.get("mode", "any")), note=str(data.get("note", "")),
+            extra={k: v for k, v in data.items() if k not in known},
+        )
+
+
+@dataclass(frozen=True)
+class Layer:
+    """A named list of edits with strength 0-1 and a switch; `kind` says which stage method renders it."""
+
+    id: str
+    name: str
+    kind: str = "mend"
+    on: bool = True
+    strength: float = 1.0
+    edits: tuple[Stroke, ...] = ()
+    named_by_person: bool = False
+    extra: dict = field(default_factory=dict)
+
+    @property
+    def active(self) -> bool:
+        return self.on and self.strength > 0 and bool(self.edits)
+
+
+@dataclass(frozen=True)
+class Stage:
+    """One of the ten steps of the course; its layers render bottom first."""
+
+    id: str
+    on: bool = True
+    strength: float = 1.0
+    layers: tuple[Layer, ...] = ()
+    extra: dict = field(default_factory=dict)
+
+    def layer(self, layer_id: str) -> Layer:
+        for layer in self.layers:
+            if layer.id == layer_id:
+                return layer
+        raise KeyError(layer_id)
+
+    def index(self, layer_id: str) -> int:
+        return next(i for i, layer in enumerate(self.layers) if layer.id == layer_id)
+
+
+@dataclass(frozen=True)
+class Source:
+    """The photo a job belongs to: its file name inside the job, size and SHA-256 of its bytes."""
+
+    name: str = ""
+    width: int = 0
+    height: int = 0
+    sha256: str = ""
+
+
+@dataclass(frozen=True)
+class Job:
+    """A whole retouch as a recipe. `brief` holds the job sheet as plain values (title, kind, …)."""
+
+    id: str
+    source: Source
+    stages: tuple[Stage, ...] = tuple(Stage(stage_id) for stage_id in STAGE_IDS)
+    brief: dict = field(default_factory=dict)
+    extra: dict = field(default_factory=dict)
+
+    def stage(self, stage_id: str) -> Stage:
+        return self.stages[STAGE_IDS.index(stage_id)]
+
+    def with_stage(self, stage: Stage) -> "Job":
+        return replace(self, stages=tuple(stage if s.id == stage.id else s for s in self.stages))
+
+    def with_layer(self, stage_id: str, layer: Layer) -> "Job":
+        stage = self.stage(stage_id)
+        layers = tuple(layer if old.id == layer.id else old for old in stage.layers)
+        return self.with_stage(replace(stage, layers=layers))
+
+    def edits(self):
+        """Every edit, bottom first."""
+        for stage in self.stages:
+            for layer in stage.layers:
+                yield from layer.edits
+
+    @property
+    def title(self) -> str:
+        return str(self.brief.get("title") or self.source.name or "Untitled")
+
+
+def new_job(source: Source, **brief) -> Job:
+    """A job with an empty Mend layer to work on."""
+    job = Job(new_id(), source, brief=brief)
+    return job.with_stage(replace(job.stage("mend"), layers=(Layer(new_id(), "Spots"),)))
+
+
+_LAYER_FIELDS = {f.name for f in fields(Layer)} - {"extra"}
+_STAGE_FIELDS = {f.name for f in fields(Stage)} - {"extra"}
+
+
+def layer_to_json(layer: Layer) -> dict:
+    return dict(layer.extra) | {
+        "id": layer.id, "name": layer.name, "kind": layer.kind, "on": layer.on, "strength": layer.strength,
+        "named_by_person": layer.named_by_person, "edits": [edit.to_json() for edit in layer.edits],
+    }
+
+
+def layer_from_json(data: dict, points: dict) -> Layer:
+    return Layer(
+        id=str(data["id"]), name=str(data["name"]), kind=str(data.get("kind", "mend")), on=bool(data.get("on", True)),
+        strength=min(1.0, max(0.0, float(data.get("strength", 1.0)))),
+        named_by_person=bool(data.get("named_by_person", False)),
+        edits=tuple(Stroke.from_json(edit, points[edit["id"]]) for edit in data.get("edits", ())),
+        extra={k: v for k, v in data.items() if k not in _LAYER_FIELDS},
+    )
+
+
+def job_to_json(job: Job) -> dict:
+    """The `job.json` of a job file; points are left out (see docs/format.md)."""
+    return dict(job.extra) | {
+        "id": job.id,
+        "source": {
+            "name": job.source.name, "width": job.source.width, "height": job.source.height,
+            "sha256": job.source.sha256,
+        },
+        "brief": job.brief,
+        "stages": [
+            dict(s.extra)
+            | {"id": s.id, "on": s.on, "strength": s.strength, "layers": [layer_to_json(x) for x in s.layers]}
+            for s in job.stages
+        ],
+    }
+
+
+def job_from_json(data: dict, points: dict) -> Job:
+    """Inverse of `job_to_json`. Raises KeyError, TypeError or ValueError on a damaged document."""
+    source = data["source"]
+    by_id = {s["id"]: s for s in data["stages"]}
+    stages = []
+    for stage_id in STAGE_IDS:
+        s = by_id.get(stage_id, {})
+        stages.append(
+            Stage(
+                stage_id, bool(s.get("on", True)), min(1.0, max(0.0, float(s.get("strength", 1.0)))),
+                tuple(layer_from_json(layer, points) for layer in s.get("layers", ())),
+                {k: v for k, v in s.items() if k not in _STAGE_FIELDS},
+            )
+        )
+    known = {"id", "source", "brief", "stages", "schema", "mimetype", "written_by"}
+    return Job(
+        id=str(data["id"]),
+        source=Source(str(source["name"]), int(source["width"]), int(source["height"]), str(source["sha256"])),
+        stages=tuple(stages),
+        brief=dict(data.get("brief", {})),
+        extra={k: v for k, v in data.items() if k not in known},
+    )
+
+
+def same_document(a: Job, b: Job) -> bool:
+    """True if two jobs hold the same recipe, points included."""
+    if json.dumps(job_to_json(a), sort_keys=True) != json.dumps(job_to_json(b), sort_keys=True):
+        return False
+    return all(x.digest == y.digest for x, y in zip(a.edits(), b.edits()))

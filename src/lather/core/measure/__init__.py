@@ -1,0 +1,1 @@
+"""Measuring pictures: tone, texture, and what a retouch did to them."""

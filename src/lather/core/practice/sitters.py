@@ -1,0 +1,92 @@
+"""The shipped sitters, and plates of one's own: a clean picture, its zone map and landmarks."""
+
+import json
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from lather.core.colour import srgb
+from lather.core.errors import RequestError
+from lather.core.imageio.picture import Picture
+from lather.core.imageio.read import read_picture
+from lather.core.types import LinearRGB, as_float32
+
+FOLDER = Path(__file__).parent.parent / "data" / "sitters"
+ZONES = {
+    0: "background", 1: "skin", 2: "lips", 3: "teeth", 4: "eye white", 5: "iris", 6: "hair", 7: "brows and lashes",
+    8: "clothing", 9: "mouth", 10: "other",
+}
+SKIN = 1
+
+
+def sitter_names() -> list[str]:
+    return sorted(path.stem for path in FOLDER.glob("*.json"))
+
+
+@dataclass(eq=False)
+class Sitter:
+    """`zones`: uint8 (h, w) labels of ZONES. `landmarks`: {name: (x, y)} in px, left/right as seen."""
+
+    name: str
+    picture: Picture
+    zones: np.ndarray
+    landmarks: dict[str, tuple[float, float]]
+    pixels_per_mm: float
+
+    @cached_property
+    def linear(self) -> LinearRGB:
+        return srgb.decode(as_float32(self.picture.pixels))
+
+    @property
+    def face_width_px(self) -> float:
+        """Jaw angle to jaw angle."""
+        left, right = self.landmarks["jaw_left"], self.landmarks["jaw_right"]
+        return float(np.hypot(right[0] - left[0], right[1] - left[1]))
+
+    def zone_at(self, x: float, y: float) -> str:
+        """Zone name at a place; skin is told apart by the landmarks where it can be."""
+        label = ZONES[int(self.zones[int(y), int(x)])]
+        if label != "skin" or "chin" not in self.landmarks:
+            return label
+        marks = self.landmarks
+        chin_x, chin_y = marks["chin"]
+        eye_y = (marks["eye_left"][1] + marks["eye_right"][1]) / 2
+        mouth_y = (marks["mouth_left"][1] + marks["mouth_right"][1]) / 2
+        brow_y = (marks["brow_left"][1] + marks["brow_right"][1]) / 2
+        eyes = abs(marks["eye_right"][0] - marks["eye_left"][0])
+        if y > chin_y or abs(x - chin_x) > 1.8 * eyes:
+            return "neck" if y > chin_y else "cheek"
+        if y < brow_y:
+            return "forehead"
+        nose_x = marks["nose_tip"][0]
+        if eye_y < y < mouth_y and abs(x - nose_x) < 0.28 * eyes:
+            return "nose"
+        if y > mouth_y and abs(x - (marks["mouth_left"][0] + marks["mouth_right"][0]) / 2) < 0.6 * eyes:
+            return "chin"
+        return "cheek, left" if x < nose_x else "cheek, right"
+
+
+def load_sitter(name_or_path: str) -> Sitter:
+    """A shipped sitter by name, or the plate PLATE.jpg with PLATE-zones.png and PLATE.json beside it.
+
+    Raises RequestError or PictureError.
+    """
+    path = Path(name_or_path)
+    if not path.suffix:
+        if name_or_path not in sitter_names():
+            raise RequestError(f"There is no sitter “{name_or_path}”; choose from {', '.join(sitter_names())}.")
+        path = FOLDER / f"{name_or_path}.jpg"
+    picture = read_picture(path)
+    zones = cv2.imread(str(path.with_name(f"{path.stem}-zones.png")), cv2.IMREAD_UNCHANGED)
+    if zones is None or zones.shape != picture.pixels.shape[:2]:
+        raise RequestError(f"{path.name} needs a zone map {path.stem}-zones.png of the same size beside it.")
+    try:
+        facts = json.loads(path.with_suffix(".json").read_text())
+        marks = {key: (float(x), float(y)) for key, (x, y) in facts["landmarks"].items()}
+        per_mm = float(facts["pixels_per_mm_at_face"])
+    except (OSError, ValueError, KeyError, TypeError):
+        raise RequestError(f"{path.name} needs its landmarks in {path.stem}.json beside it.") from None
+    return Sitter(path.stem, picture, zones, marks, per_mm)

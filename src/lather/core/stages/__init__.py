@@ -1,0 +1,1 @@
+"""The heart: one package per stage of the course; `registry` lists them."""

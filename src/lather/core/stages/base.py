@@ -1,0 +1,49 @@
+"""What a stage method must offer to the engine."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Protocol
+
+from lather.core.job.model import Layer
+from lather.core.types import EncodedRGB, Rect
+
+Pixels = Callable[[Rect, int], EncodedRGB]
+"""`pixels(rect, level)`: float32 (h, w, 3) of a rectangle that lies inside the picture at that level."""
+
+Fingerprint = Callable[[Rect], bytes]
+"""`fingerprint(rect)`: hash of everything the pixels of a level-0 rectangle depend on."""
+
+
+@dataclass(frozen=True)
+class Surroundings:
+    """What a layer may look at: the picture beneath it, and the input of its whole stage.
+
+    `beneath` are the layers and stages under this one: while they are the same objects, `below` is the same.
+    """
+
+    bounds: Rect
+    below: Pixels
+    below_fingerprint: Fingerprint
+    beneath: tuple
+    stage_input: Pixels
+
+
+class LayerKind(Protocol):
+    """A method of a stage. Pure: the same layer over the same pixels gives the same picture.
+
+    `render` gives the layer at full strength; the engine mixes it by the layer's strength.
+    """
+
+    id: str
+
+    def halo(self, layer: Layer, level: int) -> int:
+        """Pixels of surrounding (at `level`) that a rectangle's result may depend on, through `below`."""
+
+    def touches(self, layer: Layer, rect: Rect) -> bool:
+        """True if the layer may change pixels of a level-0 rectangle."""
+
+    def fingerprint(self, around: Surroundings, layer: Layer, rect: Rect) -> bytes:
+        """Hash of what the layer does inside a level-0 rectangle."""
+
+    def render(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> EncodedRGB:
+        """The layer's picture at full strength: a new float32 (h, w, 3) for a rectangle of a level."""

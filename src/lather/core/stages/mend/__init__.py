@@ -1,0 +1,1 @@
+"""Mend: blemishes and the like, healed on the plain photo."""

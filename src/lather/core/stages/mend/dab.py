@@ -1,0 +1,63 @@
+"""Dab: one touch on a spot; the skin to use is searched for nearby and kept in the edit as its offset."""
+
+from dataclasses import replace
+
+from lather.core.brush.stroke import rasterise
+from lather.core.brush.values import Brush
+from lather.core.engine.engine import Engine
+from lather.core.job.model import Job, Stroke, freeze_points, new_id
+from lather.core.stages.mend.source_search import Candidate, find_sources
+from lather.core.types import Rect
+
+_NEARBY_SIZES = 6
+
+
+def dab_stroke(x: float, y: float, size_px: float, *, edge: float = 0.15, ceiling: float = 1.0, note: str = "") -> Stroke:
+    """An unsourced Dab: one touch at full flow."""
+    brush = Brush(size_px=size_px, edge=edge, ceiling=ceiling, flow=1.0)
+    return Stroke(new_id(), "dab", brush, freeze_points([[x, y, 1.0, 0.0]]), note=note)
+
+
+def source_candidates(engine: Engine, job: Job, layer_id: str, stroke: Stroke, *, most: int = 8) -> list[Candidate]:
+    """Ranked sources for a Dab on a Mend layer, read from the layer as it is now.
+
+    Empty if the stroke lies outside the picture or nothing near it would do.
+    """
+    bounds = engine.photo.bounds
+    area = stroke.bounds.intersect(bounds)
+    if area.empty:
+        return []
+    layer = job.stage("mend").layer(layer_id)
+    held = job.with_layer("mend", replace(layer, on=True, strength=1.0, edits=(*layer.edits, stroke)))
+    stack = engine.stack(held)
+    index = stack.position(layer_id)
+    if index is None:  # the stage itself is off: search on what lies beneath
+        return find_sources(
+            rasterise(stroke.touches, area, stroke.brush.edge), area,
+            read=lambda rect: engine.photo.read(rect), bounds=bounds, most=most,
+        )
+    kind, around = engine.kinds["mend"], stack.around(index)
+    order = kind.order(around, stack.steps[index].layer)
+    return find_sources(
+        rasterise(stroke.touches, area, stroke.brush.edge), area,
+        read=lambda rect: kind.before(around, order, len(layer.edits), rect), bounds=bounds,
+        used=_used_nearby(job, area), most=most,
+    )
+
+
+def _used_nearby(job: Job, area: Rect) -> list[Rect]:
+    """Places that earlier edits took their skin from, near the area."""
+    near = area.expand(_NEARBY_SIZES * max(area.width, area.height))
+    used = []
+    for layer in job.stage("mend").layers:
+        for edit in layer.edits:
+            if edit.offset is not None:
+                rect = edit.bounds.shift(*edit.offset)
+                if not rect.intersect(near).empty:
+                    used.append(rect)
+    return used
+
+
+def with_source(stroke: Stroke, candidates: list[Candidate]) -> Stroke | None:
+    """The Dab with its best source, or None if there is none."""
+    return replace(stroke, offset=candidates[0].offset) if candidates else None

@@ -1,0 +1,109 @@
+"""A stroke while the pen is down: every batch of points gives finished pixels around it.
+
+The heal is solved in a window around the newest points, with the same method as the finished stroke, so that
+little changes when the pen is lifted. Buffers of the picture's size cost nothing until they are written to.
+"""
+
+from dataclasses import replace
+
+import numpy as np
+
+from lather.core.brush.stroke import TouchWalker, stamp, touches_bounds
+from lather.core.engine.engine import Engine
+from lather.core.job.model import Job, Stroke, freeze_points
+from lather.core.levels import halve
+from lather.core.stages.mend.solve import cut, solve_coverage
+from lather.core.types import EMPTY, EncodedRGB, Rect
+
+_LARGEST_MARGIN_PX = 128
+
+
+class LiveStroke:
+    """One stroke in progress on a Mend layer that is on.
+
+    `stroke` brings tool, brush, offset and mode; its points are those given to `extend`.
+    """
+
+    def __init__(self, engine: Engine, job: Job, stage_id: str, layer_id: str, stroke: Stroke):
+        self.stroke = stroke
+        self.layer_id = layer_id
+        self._engine = engine
+        self._bounds = engine.photo.bounds
+        layer = job.stage(stage_id).layer(layer_id)
+        held = replace(layer, edits=(*layer.edits, stroke))
+        self.job = job.with_layer(stage_id, held)
+        self._stack = engine.stack(self.job)
+        self._index = self._stack.position(layer_id)
+        if self._index is not None:
+            self._kind = engine.kinds[held.kind]
+            self._around = self._stack.around(self._index)
+            self._order = self._kind.order(self._around, held)
+            self._place = len(layer.edits)
+        self._walker = TouchWalker(stroke.brush)
+        height, width = self._bounds.height, self._bounds.width
+        self._coverage = np.zeros((height, width), np.float32)
+        self._delta = np.zeros((height, width, 3), np.float32)
+        self._points: list[np.ndarray] = []
+        self.laid = EMPTY
+        self.disagreement = 0.0
+
+    @property
+    def shows(self) -> bool:
+        """False where the layer or stage is off or at 0 %: the stroke would do nothing."""
+        return self._index is not None
+
+    def extend(self, points: np.ndarray, *, paint: bool = True) -> Rect:
+        """Take new points (n, 4) and return the level-0 rectangle whose pixels changed.
+
+        With paint=False only coverage grows (a Dab waits for its source until the pen is lifted).
+        """
+        points = np.asarray(points, np.float32).reshape(-1, 4)
+        self._points.append(points)
+        touches = self._walker.extend(points)
+        dirty = touches_bounds(touches).intersect(self._bounds)
+        if dirty.empty:
+            return EMPTY
+        stamp(self._coverage, 0, 0, touches, self.stroke.brush.edge)
+        self.laid = self.laid.union(dirty)
+        if paint and self.shows:
+            self._solve(dirty)
+        return dirty
+
+    def _solve(self, dirty: Rect) -> None:
+        margin = int(min(self.stroke.brush.size_px, _LARGEST_MARGIN_PX))
+        window = dirty.expand(margin).intersect(self.laid)
+        solved = solve_coverage(
+            self.stroke, self.coverage, window, read=self._read,
+            original=lambda rect: self._around.stage_input(rect, 0), bounds=self._bounds, only=dirty,
+        )
+        for block, delta in solved.blocks:
+            inside = block.intersect(dirty)
+            self._delta[inside.slices(self._bounds)] = delta[inside.slices(block)]
+        self.disagreement = solved.disagreement
+
+    def _read(self, rect: Rect) -> EncodedRGB:
+        return self._kind.before(self._around, self._order, self._place, rect)
+
+    def coverage(self, rect: Rect) -> np.ndarray:
+        """Coverage so far of any rectangle, float32 (h, w)."""
+        return cut(self._coverage, self._bounds, rect)
+
+    def pixels(self, rect: Rect, level: int = 0) -> EncodedRGB:
+        """The finished picture, all stages, with the stroke as it is now."""
+        if not self.shows:
+            return self._stack.pixels(rect, level)
+        return self._stack.pixels(rect, level, live=(self._index, self._full))
+
+    def _full(self, rect: Rect, level: int) -> EncodedRGB:
+        out = self._kind.before(self._around, self._order, self._place, rect, level)
+        area = rect.from_level(level).intersect(self._bounds)
+        delta = self._delta[area.slices(self._bounds)]
+        for _ in range(level):
+            delta = halve(delta)
+        out += delta
+        return out
+
+    def finished(self, offset: tuple[int, int] | None = None) -> Stroke:
+        """The stroke with all its points (and, for a Dab, the source found for it)."""
+        points = freeze_points(np.concatenate(self._points))
+        return replace(self.stroke, points=points, offset=offset or self.stroke.offset)

@@ -1,0 +1,85 @@
+"""Which edits of a Mend layer build on which: fingerprints that change only where the picture beneath does.
+
+An edit reads the layer as it was before it, at the place painted and at the place taken from. So it depends on
+the earlier edits that reach those places, and on the layers beneath there; on nothing else.
+"""
+
+import hashlib
+
+import numpy as np
+
+from lather.core.job.model import Layer, Stroke
+from lather.core.stages.base import Surroundings
+from lather.core.stages.mend.heal import heal_reach
+from lather.core.types import Rect
+
+_METHOD = b"mend-1"  # goes up when the same edit would give other pixels
+
+
+def edit_reads(stroke: Stroke, bounds: Rect) -> tuple[Rect, Rect]:
+    """Rectangles inside the picture that an edit reads: where it lays down, and where it takes from."""
+    wide = heal_reach(stroke.bounds, stroke.brush.size_px) if stroke.tool in ("dab", "carry") else stroke.bounds
+    wide = wide.intersect(bounds)
+    taken = wide.shift(*stroke.offset).intersect(bounds) if stroke.offset else Rect(0, 0, 0, 0)
+    return wide, taken
+
+
+def _overlap(rects: np.ndarray, rect: Rect) -> np.ndarray:
+    """Which rows (x0, y0, x1, y1) overlap a rectangle."""
+    return (rects[:, 0] < rect.x1) & (rects[:, 2] > rect.x0) & (rects[:, 1] < rect.y1) & (rects[:, 3] > rect.y0)
+
+
+class EditOrder:
+    """Places, dependencies and fingerprints of a layer's edits. Immutable once made."""
+
+    def __init__(self, layer: Layer, around: Surroundings, earlier: "EditOrder | None" = None):
+        self.layer = layer
+        self.beneath = around.beneath
+        edits = layer.edits
+        same = 0
+        if earlier is not None and _same_objects(earlier.beneath, around.beneath):
+            known = earlier.layer.edits
+            while same < min(len(known), len(edits)) and known[same] is edits[same]:
+                same += 1
+        self.laid = np.zeros((len(edits), 4), np.int64)
+        self.depends: list[np.ndarray] = []
+        self.fingerprints: list[bytes] = []
+        if same:
+            self.laid[:same] = earlier.laid[:same]
+            self.depends = earlier.depends[:same]
+            self.fingerprints = earlier.fingerprints[:same]
+        for index in range(same, len(edits)):
+            self._add(index, edits[index], around)
+
+    def _add(self, index: int, stroke: Stroke, around: Surroundings) -> None:
+        wide, taken = edit_reads(stroke, around.bounds)
+        self.laid[index] = stroke.bounds.intersect(around.bounds)
+        before = self.laid[:index]
+        depends = np.flatnonzero(_overlap(before, wide) | _overlap(before, taken))
+        h = hashlib.blake2b(_METHOD + stroke.digest, digest_size=16)
+        for rect in (wide, taken):
+            if not rect.empty:
+                h.update(around.below_fingerprint(rect))
+        for other in depends:
+            h.update(self.fingerprints[other])
+        self.depends.append(depends)
+        self.fingerprints.append(h.digest())
+
+    def reaching(self, rect: Rect) -> np.ndarray:
+        """Indexes, in order, of the edits that lay something inside a level-0 rectangle."""
+        return np.flatnonzero(_overlap(self.laid, rect))
+
+    def needed(self, indexes, have) -> list[int]:
+        """The given edits and all they build on, in order, less those for which `have(fingerprint)`."""
+        wanted, waiting = set(), [int(i) for i in indexes]
+        while waiting:
+            index = waiting.pop()
+            if index in wanted or have(self.fingerprints[index]):
+                continue
+            wanted.add(index)
+            waiting.extend(int(i) for i in self.depends[index])
+        return sorted(wanted)
+
+
+def _same_objects(a: tuple, b: tuple) -> bool:
+    return len(a) == len(b) and all(x is y for x, y in zip(a, b))

@@ -1,0 +1,152 @@
+"""A solved edit: the change it makes, kept sparse, at every level.
+
+A change (delta) is linear in all that follows: layer strength multiplies it and halving it is exact, so levels
+agree. Stored as int16 (steps of 1/32767), so a patch read back from a job file is the same to the bit.
+"""
+
+import threading
+from collections import OrderedDict
+from dataclasses import dataclass, field
+
+import cv2
+import numpy as np
+from numba import njit
+
+from lather.core.levels import halve
+from lather.core.types import Rect
+
+_STEPS = 32767
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _add_codes(out, codes, scale):  # pragma: no cover - compiled
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            for c in range(3):
+                out[y, x, c] += codes[y, x, c] * scale
+
+
+@dataclass
+class Patch:
+    """`pieces`: (rect at level 0, int16 (h, w, 3)); each lies inside one tile. `bounds`: the picture."""
+
+    pieces: list[tuple[Rect, np.ndarray]]
+    bounds: Rect
+    disagreement: float = 0.0
+    _levels: dict[int, list[tuple[Rect, np.ndarray]]] = field(default_factory=dict)
+
+    @property
+    def nbytes(self) -> int:
+        return sum(codes.nbytes for _, codes in self.pieces)
+
+    @classmethod
+    def from_blocks(cls, blocks, bounds: Rect, disagreement: float = 0.0) -> "Patch":
+        """From (rect, float32 delta) blocks; what is zero all round is cut away."""
+        pieces = []
+        for rect, delta in blocks:
+            codes = np.round(np.clip(delta, -1, 1) * _STEPS).astype(np.int16)
+            used = codes.any(-1)
+            rows, columns = np.flatnonzero(used.any(1)), np.flatnonzero(used.any(0))
+            if len(rows) == 0:
+                continue
+            y0, y1, x0, x1 = rows[0], rows[-1] + 1, columns[0], columns[-1] + 1
+            trimmed = Rect(rect.x0 + int(x0), rect.y0 + int(y0), rect.x0 + int(x1), rect.y0 + int(y1))
+            pieces.append((trimmed, np.ascontiguousarray(codes[y0:y1, x0:x1])))
+        return cls(pieces, bounds, disagreement)
+
+    def add_to(self, out: np.ndarray, rect: Rect, level: int) -> None:
+        """Add the change inside a rectangle of a level to `out` (float32, rect's size)."""
+        for piece, values in self.at_level(level):
+            common = piece.intersect(rect)
+            if common.empty:
+                continue
+            target, part = out[common.slices(rect)], values[common.slices(piece)]
+            _add_codes(target, part, np.float32(1 / _STEPS))
+
+    def at_level(self, level: int) -> list[tuple[Rect, np.ndarray]]:
+        """Pieces of a level; above 0 they are float32 in code units."""
+        if level == 0:
+            return self.pieces
+        if level not in self._levels:
+            width, height = self.bounds.x1, self.bounds.y1
+            for _ in range(level - 1):
+                width, height = (width + 1) // 2, (height + 1) // 2
+            self._levels[level] = [
+                _halve_piece(rect, values, width, height) for rect, values in self.at_level(level - 1)
+            ]
+        return self._levels[level]
+
+    def to_png_pieces(self) -> list[tuple[int, int, bytes]]:
+        """(x0, y0, 16-bit PNG) of each piece, for the job file: code + 32768."""
+        encoded = []
+        for rect, codes in self.pieces:
+            shifted = (codes.astype(np.int32) + 32768).astype(np.uint16)
+            encoded.append((rect.x0, rect.y0, cv2.imencode(".png", shifted[..., ::-1], [16, 1])[1].tobytes()))
+        return encoded
+
+    @classmethod
+    def from_png_pieces(cls, encoded, bounds: Rect) -> "Patch | None":
+        """Inverse of `to_png_pieces`; None if a piece is damaged or does not lie in the picture."""
+        pieces = []
+        for x0, y0, png in encoded:
+            codes = cv2.imdecode(np.frombuffer(png, np.uint8), cv2.IMREAD_UNCHANGED)
+            if codes is None or codes.dtype != np.uint16 or codes.ndim != 3 or codes.shape[2] != 3:
+                return None
+            rect = Rect(x0, y0, x0 + codes.shape[1], y0 + codes.shape[0])
+            if not bounds.contains(rect):
+                return None
+            pieces.append((rect, (codes[..., ::-1].astype(np.int32) - 32768).astype(np.int16)))
+        return cls(pieces, bounds)
+
+
+def _halve_piece(rect: Rect, values: np.ndarray, width: int, height: int) -> tuple[Rect, np.ndarray]:
+    """One level up. Outside a piece the change is 0, but past the picture's border the edge repeats."""
+    left, top = rect.x0 % 2, rect.y0 % 2
+    right, bottom = (rect.x1 % 2 if rect.x1 < width else 0), (rect.y1 % 2 if rect.y1 < height else 0)
+    padded = np.pad(values.astype(np.float32), ((top, bottom), (left, right), (0, 0)))
+    return Rect(rect.x0 // 2, rect.y0 // 2, (rect.x1 + 1) // 2, (rect.y1 + 1) // 2), halve(padded)
+
+
+class PatchStore:
+    """Solved patches by fingerprint. Patches from a job file wait as PNG until they are needed."""
+
+    def __init__(self, limit_bytes: int = 1024**3):
+        self.limit_bytes = limit_bytes
+        self.solved = 0
+        self._patches: OrderedDict[bytes, Patch] = OrderedDict()
+        self._encoded: dict[bytes, list[tuple[int, int, bytes]]] = {}
+        self._used = 0
+        self._lock = threading.Lock()
+
+    def offer_encoded(self, encoded: dict) -> None:
+        self._encoded.update(encoded)
+
+    def get(self, fingerprint: bytes, bounds: Rect) -> Patch | None:
+        with self._lock:
+            patch = self._patches.get(fingerprint)
+            if patch is not None:
+                self._patches.move_to_end(fingerprint)
+                return patch
+        pieces = self._encoded.get(fingerprint)
+        patch = Patch.from_png_pieces(pieces, bounds) if pieces is not None else None
+        if patch is not None:
+            self.put(fingerprint, patch)
+        return patch
+
+    def put(self, fingerprint: bytes, patch: Patch) -> None:
+        with self._lock:
+            if fingerprint not in self._patches:
+                self._patches[fingerprint] = patch
+                self._used += patch.nbytes
+            while self._used > self.limit_bytes and len(self._patches) > 1:
+                self._used -= self._patches.popitem(last=False)[1].nbytes
+
+    def encoded(self, fingerprint: bytes) -> list[tuple[int, int, bytes]] | None:
+        """PNG pieces of a patch that is at hand, made once; None if it has not been solved."""
+        pieces = self._encoded.get(fingerprint)
+        if pieces is None:
+            patch = self._patches.get(fingerprint)
+            if patch is None:
+                return None
+            pieces = self._encoded[fingerprint] = patch.to_png_pieces()
+        return pieces

@@ -1,0 +1,92 @@
+"""One edit of Mend turned into a patch of changes."""
+
+from collections.abc import Callable
+
+import numpy as np
+
+from lather.core.brush.stroke import rasterise
+from lather.core.job.model import Stroke
+from lather.core.stages.mend.heal import Heal, Read, heal, read_shifted
+from lather.core.stages.mend.patch import Patch
+from lather.core.types import EncodedRGB, Mask, Rect, tile_rect, tiles_of
+
+_LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
+_KNEE = np.float32(0.02)  # luminance over which only-lighter/darker fades in, against jagged rims
+
+
+def only_lighter_or_darker(coverage: Mask, source: EncodedRGB, dest: EncodedRGB, mode: str) -> Mask:
+    """Coverage kept where the source is lighter (or darker) in luminance, with a soft knee."""
+    if mode == "any":
+        return coverage
+    gain = (source - dest) @ _LUMINANCE
+    t = np.clip((gain if mode == "lighter" else -gain) / _KNEE, 0, 1)
+    return coverage * (t * t * (3 - 2 * t))
+
+
+def copy_delta(stroke: Stroke, coverage: Mask, block: Rect, read: Read, bounds: Rect) -> np.ndarray:
+    """Change made by chosen pixels laid down as they are."""
+    dest, source = read(block), read_shifted(read, block, stroke.offset, bounds)
+    coverage = only_lighter_or_darker(coverage * source.valid, source.pixels, dest, stroke.mode)
+    return coverage[..., None] * (source.pixels - dest)
+
+
+def give_back_delta(coverage: Mask, block: Rect, read: Read, original: Read) -> np.ndarray:
+    """Change that brings the stage's input back."""
+    return coverage[..., None] * (original(block) - read(block))
+
+
+_DAB_TONE_SHARE = 0.3
+_LEAST_DAB_SIGMA_PX = 6.0
+
+
+def texture_sigma(stroke: Stroke) -> float:
+    """A Dab takes only texture from the skin Lather found; Carry brings the chosen skin with its forms."""
+    if stroke.tool != "dab":
+        return 0.0
+    return max(_LEAST_DAB_SIGMA_PX, _DAB_TONE_SHARE * stroke.brush.size_px)
+
+
+def cut(coverage: Mask, area: Rect, rect: Rect) -> Mask:
+    """Coverage of any rectangle from an array over `area`; 0 outside."""
+    inside = rect.intersect(area)
+    if inside == rect:
+        return coverage[rect.slices(area)]
+    out = np.zeros((rect.height, rect.width), np.float32)
+    if not inside.empty:
+        out[inside.slices(rect)] = coverage[inside.slices(area)]
+    return out
+
+
+def solve_coverage(stroke: Stroke, coverage_of: Callable[[Rect], Mask], area: Rect, *, read: Read, original: Read,
+                   bounds: Rect, only: Rect | None = None) -> Heal:
+    """Changes of a stroke with the given coverage inside `area`; `only` limits where they are laid."""
+    if stroke.tool in ("dab", "carry"):
+        return heal(coverage_of, area, brush_size_px=stroke.brush.size_px, offset=stroke.offset, read=read,
+                    bounds=bounds, only=only, texture_sigma_px=texture_sigma(stroke))
+    blocks = []
+    inside = area.intersect(only) if only is not None else area
+    for column, row in tiles_of(inside):
+        block = tile_rect(column, row, bounds.x1, bounds.y1).intersect(inside)
+        part = coverage_of(block)
+        if not part.any():
+            continue
+        if stroke.tool == "copy":
+            blocks.append((block, copy_delta(stroke, part, block, read, bounds)))
+        else:
+            blocks.append((block, give_back_delta(part, block, read, original)))
+    return Heal(blocks, 0.0)
+
+
+def solve_stroke(stroke: Stroke, *, read: Read, original: Read, bounds: Rect) -> Patch:
+    """The patch of a whole stroke.
+
+    read: the layer at full strength before the stroke. original: the stage's input, for Give back.
+    """
+    area = stroke.bounds.intersect(bounds)
+    if area.empty:
+        return Patch([], bounds)
+    coverage = rasterise(stroke.touches, area, stroke.brush.edge)
+    solved = solve_coverage(
+        stroke, lambda rect: cut(coverage, area, rect), area, read=read, original=original, bounds=bounds
+    )
+    return Patch.from_blocks(solved.blocks, bounds, solved.disagreement)

@@ -1,0 +1,45 @@
+"""Compile the fast loops once, so that the first stroke does not wait. Numba keeps them beside the code."""
+
+import numpy as np
+
+
+def run() -> None:
+    """Run each compiled loop on a tiny picture, with the types that real work uses."""
+    from dataclasses import replace
+
+    from lather.core.colour import profiles
+    from lather.core.engine.engine import Engine
+    from lather.core.engine.export import to_codes
+    from lather.core.engine.photo import Photo
+    from lather.core.imageio.picture import Picture
+    from lather.core.job.commands import AddEdits
+    from lather.core.job.model import new_job
+    from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source
+    from lather.core.stages.mend.live import LiveStroke
+    from lather.core.stages.registry import make_kinds
+    from lather.core.types import Rect
+
+    rng = np.random.default_rng(1)
+    for dtype, top in ((np.uint8, 256), (np.uint16, 65536)):
+        picture = Picture(rng.integers(0, top, (300, 300, 3)).astype(dtype))
+        photo = Photo(picture, b"", "warm-up")
+        engine, job = Engine(photo, make_kinds()), new_job(photo.source)
+        layer_id = job.stage("mend").layers[0].id
+        for size in (20.0, 110.0):
+            stroke = dab_stroke(150, 150, size)
+            stroke = with_source(stroke, source_candidates(engine, job, layer_id, stroke)) or stroke
+            if stroke.offset:
+                job = AddEdits("mend", layer_id, (stroke,)).apply(job)
+                engine.pixels(job, Rect(100, 100, 200, 200))
+                engine.pixels(job, Rect(50, 50, 100, 100), 1)
+        live = LiveStroke(engine, job, "mend", layer_id, replace(stroke, tool="carry", offset=(30, 30)))
+        live.extend(np.array([[100, 100, 1, 0], [120, 110, 1, 0.1]], np.float32))
+        live.pixels(Rect(90, 90, 150, 150))
+        live.pixels(Rect(45, 45, 75, 75), 1)
+    values = rng.random((16, 16, 3), np.float32)
+    to_codes(values, 8)
+    profiles.apply_display_lut(values, np.zeros((33, 33, 33, 3), np.float32))
+
+
+if __name__ == "__main__":
+    run()
