@@ -1,1 +1,1 @@
-
+"""One file per command: `add_arguments(parser)` and `run(arguments) -> exit code`."""

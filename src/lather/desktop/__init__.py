@@ -1,1 +1,1 @@
-
+"""The desktop: shows and steers; computes nothing itself."""

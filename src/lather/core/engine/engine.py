@@ -149,7 +149,8 @@ class Stack:
 
     def _surroundings(self, index: int, live: tuple[int, Pixels] | None = None) -> Surroundings:
         first = self._first_of_stage(index)
-        beneath = tuple(item for step in self.steps[:index] for item in (step.layer, step.stage))
+        closed = {s.stage.id: s.stage.strength for s in self.steps[:first]}
+        beneath = (*(step.layer for step in self.steps[:index]), *closed.items())
         return Surroundings(
             self._engine.photo.bounds,
             lambda rect, level: self.pixels(rect, level, upto=index, live=live),

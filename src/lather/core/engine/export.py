@@ -1,7 +1,7 @@
 """Export: the whole picture by strips, at full precision, without the cache, with progress and cancel."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import cv2
@@ -31,7 +31,7 @@ class Output:
     quality: int = 92
     long_edge_px: int | None = None
     to_srgb: bool = True
-    metadata: MetadataChoice = MetadataChoice()
+    metadata: MetadataChoice = field(default_factory=MetadataChoice)
 
 
 @njit(cache=True, nogil=True, fastmath=True)

@@ -39,7 +39,7 @@ class Photo:
     def profile(self) -> bytes | None:
         return self.picture.profile
 
-    @property
+    @cached_property
     def bounds(self) -> Rect:
         return Rect(0, 0, self.width, self.height)
 

@@ -166,7 +166,7 @@ def _read_job(archive: zipfile.ZipFile, name: str) -> OpenedJob:
     schema = int(document.get("schema", 0))
     if schema > SCHEMA:
         raise JobFileError(
-            f"{name} was written by a newer Lather (file version {schema}, this one reads up to {SCHEMA}); update first."
+            f"{name} was written by a newer Lather (file version {schema}, this reads up to {SCHEMA}); update first."
         )
     points = {}
     for member in members:

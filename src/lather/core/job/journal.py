@@ -31,6 +31,16 @@ def _line(record: dict) -> bytes:
     return b"%08x %s\n" % (zlib.crc32(body), body)
 
 
+def _encoded_points(strokes) -> dict[str, str]:
+    return {s.id: base64.b64encode(points_to_npy(s.points)).decode() for s in strokes}
+
+
+def _decoded_points(record: dict) -> dict:
+    return {
+        key: points_from_npy(base64.b64decode(value), key) for key, value in record.get("points", {}).items()
+    }
+
+
 class Journal:
     """The journal of one open job; hold it open while the job is open."""
 
@@ -50,20 +60,21 @@ class Journal:
         header = {
             "step": "open", "journal": 1, "job_file": str(job_file) if job_file else None,
             "photo": str(photo_path) if photo_path else None, "base": job_to_json(job), "title": job.title,
+            "points": {} if job_file else _encoded_points(job.edits()),
         }
         lines = _line(header) + b"".join(_line(record) for record in records)
         with self._lock:
             write_atomically(self.path, lambda file: file.write(lines))
             if self._file:
                 self._file.close()
-            self._file = open(self.path, "ab", buffering=0)
+            self._file = open(self.path, "ab", buffering=0)  # noqa: SIM115 (held open and locked while the job is)
             fcntl.flock(self._file, fcntl.LOCK_EX | fcntl.LOCK_NB)
 
     def append(self, record: dict, strokes: tuple) -> dict:
         """Write one record now (survives a killed process); the disk is flushed a moment later."""
         record = dict(record)
         if strokes:
-            record["points"] = {s.id: base64.b64encode(points_to_npy(s.points)).decode() for s in strokes}
+            record["points"] = _encoded_points(strokes)
         with self._lock:
             self._file.write(_line(record))
         self._sync.set()
@@ -97,17 +108,14 @@ class Leftover:
     photo: Path | None
     steps: int
     _records: list
-    _base: dict
+    _head: dict
 
     def replay(self, history: History | None) -> History:
         """Play the steps on the history of the job file, or (None) on the empty job of the photo."""
-        history = history or History(job_from_json(self._base, {}))
+        history = history or History(job_from_json(self._head["base"], _decoded_points(self._head)))
         for record in self._records:
-            points = {
-                key: points_from_npy(base64.b64decode(value), key) for key, value in record.get("points", {}).items()
-            }
             try:
-                history.replay(record, points)
+                history.replay(record, _decoded_points(record))
             except (KeyError, LatherError):
                 break  # steps after one that does not fit would build on sand
         return history
@@ -148,7 +156,7 @@ def leftovers(folder: Path | None = None) -> list[Leftover]:
         found.append(
             Leftover(
                 path, head["title"], Path(head["job_file"]) if head["job_file"] else None,
-                Path(head["photo"]) if head["photo"] else None, len(records) - 1, records[1:], head["base"],
+                Path(head["photo"]) if head["photo"] else None, len(records) - 1, records[1:], head,
             )
         )
     return found

@@ -18,7 +18,8 @@ Fingerprint = Callable[[Rect], bytes]
 class Surroundings:
     """What a layer may look at: the picture beneath it, and the input of its whole stage.
 
-    `beneath` are the layers and stages under this one: while they are the same objects, `below` is the same.
+    `beneath` names what lies under this layer: the layers themselves and the strengths of the stages they close.
+    While `same_beneath` holds, `below` is the same.
     """
 
     bounds: Rect
@@ -47,3 +48,8 @@ class LayerKind(Protocol):
 
     def render(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> EncodedRGB:
         """The layer's picture at full strength: a new float32 (h, w, 3) for a rectangle of a level."""
+
+
+def same_beneath(a: tuple, b: tuple) -> bool:
+    """True if two `Surroundings.beneath` name the same picture (layers are compared by identity: they are frozen)."""
+    return len(a) == len(b) and all(x is y or (type(x) is tuple and x == y) for x, y in zip(a, b))

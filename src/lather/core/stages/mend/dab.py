@@ -12,7 +12,9 @@ from lather.core.types import Rect
 _NEARBY_SIZES = 6
 
 
-def dab_stroke(x: float, y: float, size_px: float, *, edge: float = 0.15, ceiling: float = 1.0, note: str = "") -> Stroke:
+def dab_stroke(
+    x: float, y: float, size_px: float, *, edge: float = 0.15, ceiling: float = 1.0, note: str = ""
+) -> Stroke:
     """An unsourced Dab: one touch at full flow."""
     brush = Brush(size_px=size_px, edge=edge, ceiling=ceiling, flow=1.0)
     return Stroke(new_id(), "dab", brush, freeze_points([[x, y, 1.0, 0.0]]), note=note)

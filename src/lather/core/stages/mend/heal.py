@@ -12,7 +12,7 @@ import numpy as np
 from numba import njit
 
 from lather.core.stages.mend.boundary import agreement, disagreement_share
-from lather.core.stages.mend.membrane import sample, solve_membrane
+from lather.core.stages.mend.membrane import solve_membrane
 from lather.core.types import TILE, EncodedRGB, Mask, Rect
 
 _CELLS_PER_SIZE = 24
@@ -20,6 +20,7 @@ _LARGEST_CELL = 16
 _RING_SHARE = 0.14
 _LEAST_RING_PX = 3
 _TEXTURE_GAIN = (0.7, 1.6)
+_FINE_BLOCKS_FROM_CELL = 4  # larger heals skip what is neither rim nor newly laid
 
 
 def cell_size(brush_size_px: float) -> int:
@@ -57,23 +58,54 @@ def _gather(dest, source, valid, coverage, cell, row, column, total, count):  # 
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _lay(dest, source, valid, coverage, cell, row, column, u, domain, delta):  # pragma: no cover - compiled
+def _lay(dest, source, valid, coverage, membrane, delta):  # pragma: no cover - compiled
     """delta = coverage · (source + membrane − dest)."""
-    value = np.zeros(3, np.float32)
     for y in range(dest.shape[0]):
         for x in range(dest.shape[1]):
             c = coverage[y, x]
             if c <= 0.0 or not valid[y, x]:
                 delta[y, x, 0], delta[y, x, 1], delta[y, x, 2] = 0.0, 0.0, 0.0
                 continue
-            if cell == 1:
-                j, i = row + y, column + x
-                value[0], value[1], value[2] = u[j, i, 0], u[j, i, 1], u[j, i, 2]
-            else:
-                sample(u, domain, row + (y + 0.5) / cell - 0.5, column + (x + 0.5) / cell - 0.5, value)
             for k in range(3):
-                healed = min(max(source[y, x, k] + value[k], 0.0), 1.0)
+                healed = min(max(source[y, x, k] + membrane[y, x, k], np.float32(0.0)), np.float32(1.0))
                 delta[y, x, k] = c * (healed - dest[y, x, k])
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _spread(u, domain):  # pragma: no cover - compiled
+    """Give the cells around the domain the mean of their neighbours in it, for interpolation at the rim."""
+    out = u.copy()
+    height, width = domain.shape
+    for y in range(height):
+        for x in range(width):
+            if domain[y, x]:
+                continue
+            n = 0
+            for j in range(max(0, y - 1), min(height, y + 2)):
+                for i in range(max(0, x - 1), min(width, x + 2)):
+                    if domain[j, i]:
+                        n += 1
+                        for c in range(3):
+                            out[y, x, c] += u[j, i, c]
+            if n:
+                for c in range(3):
+                    out[y, x, c] /= n
+    return out
+
+
+def _interpolate(u: np.ndarray, rect: Rect, grid: Rect, cell: int) -> np.ndarray:
+    """The membrane on the pixels of `rect`, bilinear between the middles of cells."""
+    if cell == 1:
+        return np.ascontiguousarray(u[rect.slices(grid)])
+    cells = Rect(
+        (rect.x0 - grid.x0) // cell, (rect.y0 - grid.y0) // cell,
+        -(-(rect.x1 - grid.x0) // cell), -(-(rect.y1 - grid.y0) // cell),
+    )
+    wide = np.pad(u, ((1, 1), (1, 1), (0, 0)), mode="edge")[cells.y0 : cells.y1 + 2, cells.x0 : cells.x1 + 2]
+    fine = cv2.resize(wide, None, fx=cell, fy=cell, interpolation=cv2.INTER_LINEAR)
+    y0 = rect.y0 - grid.y0 - cells.y0 * cell + cell
+    x0 = rect.x0 - grid.x0 - cells.x0 * cell + cell
+    return np.ascontiguousarray(fine[y0 : y0 + rect.height, x0 : x0 + rect.width])
 
 
 @dataclass
@@ -114,13 +146,26 @@ def read_shifted(read: Read, rect: Rect, offset: tuple[int, int], bounds: Rect) 
     return SourceRead(pixels, valid)
 
 
-def _blocks(area: Rect) -> list[Rect]:
-    """`area` cut at tile borders (cells never straddle them)."""
+def _blocks(area: Rect, side: int) -> list[Rect]:
+    """`area` cut on a fixed raster that tile borders and cells fit into."""
     return [
-        Rect(x, y, x + TILE, y + TILE).intersect(area)
-        for y in range(area.y0 // TILE * TILE, area.y1, TILE)
-        for x in range(area.x0 // TILE * TILE, area.x1, TILE)
+        Rect(x, y, x + side, y + side).intersect(area)
+        for y in range(area.y0 // side * side, area.y1, side)
+        for x in range(area.x0 // side * side, area.x1, side)
     ]
+
+
+@dataclass
+class _Block:
+    """A block that is looked at (`ring` cells in it) or laid on (`part` of the coverage in it)."""
+
+    rect: Rect
+    row: int
+    column: int
+    part: Mask
+    laid: bool
+    dest: EncodedRGB
+    source: SourceRead
 
 
 @dataclass
@@ -146,8 +191,8 @@ def heal(
 
     coverage_of: coverage of any rectangle, also around `area` and outside the picture (0 there).
     read: pixels of a rectangle inside the picture as they are before the stroke. texture_sigma_px: take only
-    what is finer than this Gaussian from the source and all tone from the ring; 0 takes it whole. only: lay down inside this
-    rectangle alone (the membrane still sees the whole area). No pixel with coverage 0 changes.
+    what is finer than this Gaussian from the source and all tone from the ring; 0 takes it whole. only: lay down
+    inside this rectangle alone (the membrane still sees the whole area). No pixel with coverage 0 changes.
     """
     cell = cell_size(brush_size_px)
     grid = heal_reach(area, brush_size_px)
@@ -158,55 +203,62 @@ def heal(
     ring_px = ring_width(brush_size_px)
     painted = (padded.reshape(shape[0], cell, shape[1], cell).max((1, 3)) > 0).astype(np.uint8)
     near = cv2.dilate(painted, np.ones((2 * (ring_px // cell) + 1,) * 2, np.uint8))
-    held = []
-    for block in _blocks(reach):
-        row, column = (block.y0 - grid.y0) // cell, (block.x0 - grid.x0) // cell
-        if not near[row : -(-(block.y1 - grid.y0) // cell), column : -(-(block.x1 - grid.x0) // cell)].any():
+    ring_cells = near & (1 - cv2.erode(painted, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_CONSTANT))
+    held: list[_Block] = []
+    for rect in _blocks(reach, TILE if cell < _FINE_BLOCKS_FROM_CELL else TILE // 2):
+        row, column = (rect.y0 - grid.y0) // cell, (rect.x0 - grid.x0) // cell
+        cells = np.s_[row : -(-(rect.y1 - grid.y0) // cell), column : -(-(rect.x1 - grid.x0) // cell)]
+        part = padded[rect.slices(grid)]
+        laid = (only is None or not rect.intersect(only).empty) and bool(painted[cells].any())
+        looked_at = ring_cells[cells].any()
+        if not (laid or looked_at):
             continue
-        part = padded[block.slices(grid)]
-        dest = read(block)
+        dest = read(rect)
         if texture_sigma_px:
-            source = read_texture(read, block, offset, bounds, texture_sigma_px)
+            source = read_texture(read, rect, offset, bounds, texture_sigma_px)
         else:
-            source = read_shifted(read, block, offset, bounds)
-        _gather(dest, source.pixels, source.valid, part, cell, row, column, total, count)
-        held.append((block, row, column, part, dest, source))
-    inside = _inside_cells(grid, bounds, cell)
-    domain = near * inside
+            source = read_shifted(read, rect, offset, bounds)
+        held.append(_Block(rect, row, column, part, laid, dest, source))
+        if looked_at:
+            _gather(dest, source.pixels, source.valid, part, cell, row, column, total, count)
+    domain = near * _inside_cells(grid, bounds, cell)
     weight = np.where(domain > 0, count / (cell * cell), 0).astype(np.float32)
     data = total / np.maximum(count, 1)[..., None]
     agree = agreement(data, weight)
-    u = solve_membrane(domain, data, weight * agree)
+    u = _spread(solve_membrane(domain, data, weight * agree), domain)
     if texture_sigma_px:
         _match_texture(held, near, agree, grid, cell)
-    blocks = []
-    for block, row, column, part, dest, source in held:
-        if (only is not None and block.intersect(only).empty) or not part.any():
-            continue
-        delta = np.empty(dest.shape, np.float32)
-        _lay(dest, source.pixels, source.valid, part, cell, row, column, u, domain, delta)
-        blocks.append((block, delta))
-    return Heal(blocks, disagreement_share(weight, agree))
+    return Heal([_lay_block(b, u, grid, cell, only) for b in held if b.laid], disagreement_share(weight, agree))
 
 
-def _match_texture(held, near, agree, grid: Rect, cell: int) -> None:
+def _lay_block(block: _Block, u: np.ndarray, grid: Rect, cell: int, only: Rect | None) -> tuple[Rect, np.ndarray]:
+    rect = block.rect if only is None else block.rect.intersect(only)
+    inner = rect.slices(block.rect)
+    dest, source = np.ascontiguousarray(block.dest[inner]), np.ascontiguousarray(block.source.pixels[inner])
+    delta = np.empty(dest.shape, np.float32)
+    _lay(dest, source, block.source.valid[inner], block.part[inner], _interpolate(u, rect, grid, cell), delta)
+    return rect, delta
+
+
+def _match_texture(held: list[_Block], near, agree, grid: Rect, cell: int) -> None:
     """Scale the source's texture (in place) so that its usual fluctuation is that of the ring.
 
     Leaving out the largest tenth of |fine detail| ignores what is left of the flaw's rim, and the odd hair.
     """
     ring, taken = [], []
-    for block, row, column, part, dest, source in held:
-        cells = np.s_[row : -(-(block.y1 - grid.y0) // cell), column : -(-(block.x1 - grid.x0) // cell)]
+    for b in held:
+        end_row, end_column = -(-(b.rect.y1 - grid.y0) // cell), -(-(b.rect.x1 - grid.x0) // cell)
+        cells = np.s_[b.row : end_row, b.column : end_column]
         trusted = cv2.resize(near[cells] * (agree[cells] > 0.3), None, fx=cell, fy=cell, interpolation=0)
-        trusted = trusted[: part.shape[0], : part.shape[1]] > 0
-        ring.append(np.abs(_detail(dest))[trusted & (part <= 0)])
-        taken.append(np.abs(_detail(source.pixels))[(part > 0) & source.valid])
+        trusted = trusted[: b.part.shape[0], : b.part.shape[1]] > 0
+        ring.append(np.abs(_detail(b.dest))[trusted & (b.part <= 0)])
+        taken.append(np.abs(_detail(b.source.pixels))[(b.part > 0) & b.source.valid])
     ring, taken = np.concatenate(ring), np.concatenate(taken)
     if len(ring) < 30 or len(taken) < 30:
         return
     gain = np.float32(np.clip(_usual(ring) / max(_usual(taken), 1e-5), *_TEXTURE_GAIN))
-    for *_, source in held:
-        source.pixels *= gain
+    for b in held:
+        b.source.pixels *= gain
 
 
 def _usual(detail: np.ndarray) -> float:

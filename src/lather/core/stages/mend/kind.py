@@ -4,7 +4,7 @@ import hashlib
 import threading
 
 from lather.core.job.model import Layer
-from lather.core.stages.base import Surroundings
+from lather.core.stages.base import Surroundings, same_beneath
 from lather.core.stages.mend.order import EditOrder
 from lather.core.stages.mend.patch import Patch, PatchStore
 from lather.core.stages.mend.solve import solve_stroke
@@ -19,25 +19,23 @@ class MendKind:
     def __init__(self):
         self.patches = PatchStore()
         self._orders: dict[str, EditOrder] = {}
-        self._order_lock = threading.Lock()
-        self._solve_lock = threading.Lock()
+        self._order_lock = threading.RLock()  # a layer asks for the orders of those beneath
+        self._solve_lock = threading.RLock()  # and for their patches
 
     def halo(self, layer: Layer, level: int) -> int:
         return 0  # what a heal reads further away is in its own fingerprint
 
     def touches(self, layer: Layer, rect: Rect) -> bool:
         order = self._orders.get(layer.id)
-        if order is not None and order.layer is layer:
-            return bool(len(order.reaching(rect)))
+        if order is not None and order.layer.edits is layer.edits:
+            return order.reaches(rect)
         return any(not edit.bounds.intersect(rect).empty for edit in layer.edits)
 
     def order(self, around: Surroundings, layer: Layer) -> EditOrder:
         with self._order_lock:
             held = self._orders.get(layer.id)
-            if held is not None and held.layer is layer and len(held.beneath) == len(around.beneath) and all(
-                a is b for a, b in zip(held.beneath, around.beneath)
-            ):
-                return held
+            if held is not None and held.layer.edits is layer.edits and same_beneath(held.beneath, around.beneath):
+                return held  # only the name, the switch or the strength is another
             made = EditOrder(layer, around, held)
             self._orders[layer.id] = made
             return made

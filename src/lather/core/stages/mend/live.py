@@ -77,8 +77,7 @@ class LiveStroke:
             original=lambda rect: self._around.stage_input(rect, 0), bounds=self._bounds, only=dirty,
         )
         for block, delta in solved.blocks:
-            inside = block.intersect(dirty)
-            self._delta[inside.slices(self._bounds)] = delta[inside.slices(block)]
+            self._delta[block.slices(self._bounds)] = delta
         self.disagreement = solved.disagreement
 
     def _read(self, rect: Rect) -> EncodedRGB:

@@ -17,7 +17,7 @@ _OVER_RELAXATION = np.float32(1.5)
 @njit(cache=True, nogil=True, fastmath=True)
 def _relax(u, domain, data, weight, sweeps, omega):  # pragma: no cover - compiled
     height, width = domain.shape
-    for sweep in range(sweeps):
+    for _sweep in range(sweeps):
         for colour in range(2):
             for y in range(height):
                 for x in range((y + colour) & 1, width, 2):
@@ -66,7 +66,7 @@ def _restrict(domain, data, weight):  # pragma: no cover - compiled
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def sample(u, domain, y, x, out):
+def _sample(u, domain, y, x, out):
     """Bilinear value of u at (y, x) in cell coordinates, from cells inside the domain only."""
     height, width = domain.shape
     y0, x0 = int(np.floor(y)), int(np.floor(x))
@@ -95,7 +95,7 @@ def _prolong(u2, domain2, domain):  # pragma: no cover - compiled
     for y in range(domain.shape[0]):
         for x in range(domain.shape[1]):
             if domain[y, x]:
-                sample(u2, domain2, (y + 0.5) / 2 - 0.5, (x + 0.5) / 2 - 0.5, value)
+                _sample(u2, domain2, (y + 0.5) / 2 - 0.5, (x + 0.5) / 2 - 0.5, value)
                 u[y, x, 0], u[y, x, 1], u[y, x, 2] = value[0], value[1], value[2]
     return u
 

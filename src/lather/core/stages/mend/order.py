@@ -7,9 +7,10 @@ the earlier edits that reach those places, and on the layers beneath there; on n
 import hashlib
 
 import numpy as np
+from numba import njit
 
 from lather.core.job.model import Layer, Stroke
-from lather.core.stages.base import Surroundings
+from lather.core.stages.base import Surroundings, same_beneath
 from lather.core.stages.mend.heal import heal_reach
 from lather.core.types import Rect
 
@@ -24,9 +25,24 @@ def edit_reads(stroke: Stroke, bounds: Rect) -> tuple[Rect, Rect]:
     return wide, taken
 
 
-def _overlap(rects: np.ndarray, rect: Rect) -> np.ndarray:
-    """Which rows (x0, y0, x1, y1) overlap a rectangle."""
-    return (rects[:, 0] < rect.x1) & (rects[:, 2] > rect.x0) & (rects[:, 1] < rect.y1) & (rects[:, 3] > rect.y0)
+@njit(cache=True, nogil=True)
+def _overlapping(rects, count, x0, y0, x1, y1):  # pragma: no cover - compiled
+    """Indexes of the first `count` rows (x0, y0, x1, y1) that overlap a rectangle."""
+    found = np.empty(count, np.int64)
+    n = 0
+    for i in range(count):
+        if rects[i, 0] < x1 and rects[i, 2] > x0 and rects[i, 1] < y1 and rects[i, 3] > y0:
+            found[n] = i
+            n += 1
+    return found[:n]
+
+
+@njit(cache=True, nogil=True)
+def _any_overlap(rects, x0, y0, x1, y1):  # pragma: no cover - compiled
+    for i in range(rects.shape[0]):
+        if rects[i, 0] < x1 and rects[i, 2] > x0 and rects[i, 1] < y1 and rects[i, 3] > y0:
+            return True
+    return False
 
 
 class EditOrder:
@@ -37,7 +53,7 @@ class EditOrder:
         self.beneath = around.beneath
         edits = layer.edits
         same = 0
-        if earlier is not None and _same_objects(earlier.beneath, around.beneath):
+        if earlier is not None and same_beneath(earlier.beneath, around.beneath):
             known = earlier.layer.edits
             while same < min(len(known), len(edits)) and known[same] is edits[same]:
                 same += 1
@@ -54,8 +70,9 @@ class EditOrder:
     def _add(self, index: int, stroke: Stroke, around: Surroundings) -> None:
         wide, taken = edit_reads(stroke, around.bounds)
         self.laid[index] = stroke.bounds.intersect(around.bounds)
-        before = self.laid[:index]
-        depends = np.flatnonzero(_overlap(before, wide) | _overlap(before, taken))
+        depends = _overlapping(self.laid, index, *wide)
+        if not taken.empty:
+            depends = np.union1d(depends, _overlapping(self.laid, index, *taken))
         h = hashlib.blake2b(_METHOD + stroke.digest, digest_size=16)
         for rect in (wide, taken):
             if not rect.empty:
@@ -67,7 +84,10 @@ class EditOrder:
 
     def reaching(self, rect: Rect) -> np.ndarray:
         """Indexes, in order, of the edits that lay something inside a level-0 rectangle."""
-        return np.flatnonzero(_overlap(self.laid, rect))
+        return _overlapping(self.laid, len(self.laid), *rect)
+
+    def reaches(self, rect: Rect) -> bool:
+        return _any_overlap(self.laid, *rect)
 
     def needed(self, indexes, have) -> list[int]:
         """The given edits and all they build on, in order, less those for which `have(fingerprint)`."""
@@ -79,7 +99,3 @@ class EditOrder:
             wanted.add(index)
             waiting.extend(int(i) for i in self.depends[index])
         return sorted(wanted)
-
-
-def _same_objects(a: tuple, b: tuple) -> bool:
-    return len(a) == len(b) and all(x is y for x, y in zip(a, b))

@@ -1,0 +1,49 @@
+"""lather practice make --sitter NAME --seed N --out DIR"""
+
+import argparse
+import json
+
+from lather.core.errors import RequestError
+from lather.core.practice.grain import Grain
+from lather.core.practice.make import KINDS, make_plate, write_plate
+from lather.core.practice.sitters import sitter_names
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
+    make = actions.add_parser("make", help="writes photo.png, truth.png, zones.png, flaws.json")
+    make.add_argument("--sitter", required=True, help=f"{', '.join(sitter_names())}, or the path of your own plate")
+    make.add_argument("--seed", type=int, default=1)
+    make.add_argument("--flaw", action="append", default=[], metavar="KIND=COUNT", help=f"kinds: {', '.join(KINDS)}")
+    make.add_argument("--grain", type=float, default=0.6, help="noise level in %% of the range, 0-5")
+    make.add_argument("--grain-size", type=float, default=0.6, help="radius of a grain in px")
+    make.add_argument("--grain-chroma", type=float, default=0.3, help="share of colour noise, 0-1")
+    make.add_argument("--out", required=True, help="folder, made if it is not there")
+    make.add_argument("--json", action="store_true", help="print the list of flaws")
+
+
+def _counts(pairs: list[str]) -> dict[str, int] | None:
+    if not pairs:
+        return None
+    counts = {}
+    for pair in pairs:
+        kind, _, count = pair.partition("=")
+        if not count.isdigit() or int(count) > 1000:
+            raise RequestError(f"“{pair}” is not KIND=COUNT, like blemish_red=5.")
+        counts[kind] = int(count)
+    return counts
+
+
+def run(arguments: argparse.Namespace) -> int:
+    if arguments.seed < 0:
+        raise RequestError("The seed is a whole number from 0 up.")
+    if not (0 <= arguments.grain <= 5 and 0 <= arguments.grain_size <= 5 and 0 <= arguments.grain_chroma <= 1):
+        raise RequestError("Grain goes from 0 to 5 %, its size from 0 to 5 px, its colour share from 0 to 1.")
+    grain = Grain(arguments.grain, arguments.grain_size, arguments.grain_chroma)
+    plate = make_plate(arguments.sitter, arguments.seed, flaws=_counts(arguments.flaw), grain=grain)
+    write_plate(plate, arguments.out)
+    if arguments.json:
+        print(json.dumps(plate.to_json(), indent=1))
+    else:
+        print(f"{len(plate.flaws)} flaws on {plate.sitter.name}, seed {plate.seed}: {arguments.out}")
+    return 0

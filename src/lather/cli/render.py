@@ -1,0 +1,58 @@
+"""lather render JOB … --out FILE"""
+
+import argparse
+import sys
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+from lather.core.engine.export import Output, export
+from lather.core.errors import RequestError
+from lather.core.imageio.metadata import MetadataChoice
+from lather.core.session import Session
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("job", nargs="+", help="job or photo; with several, --out is a folder")
+    parser.add_argument("--out", required=True, help="file to write (.jpg .png .tif .webp), or a folder for several")
+    parser.add_argument("--size", type=int, help="long edge in px")
+    parser.add_argument("--bits", type=int, choices=(8, 16), default=8)
+    parser.add_argument("--quality", type=int, default=92, help="JPEG and WebP, 1-100")
+    parser.add_argument("--profile", choices=("srgb", "photo"), default="srgb", help="convert, or keep the photo's own")
+    parser.add_argument("--keep-location", action="store_true", help="leave the place in the metadata")
+    parser.add_argument("--format", choices=("jpg", "png", "tif"), default="jpg", help="with several jobs")
+    parser.add_argument("--jobs", type=int, default=1, help="how many at a time")
+
+
+def run(arguments: argparse.Namespace) -> int:
+    if not 1 <= arguments.quality <= 100:
+        raise RequestError("The quality goes from 1 to 100.")
+    output = Output(
+        bits=arguments.bits, quality=arguments.quality, long_edge_px=arguments.size,
+        to_srgb=arguments.profile == "srgb", metadata=MetadataChoice(location=arguments.keep_location),
+    )
+    out = Path(arguments.out)
+    several = len(arguments.job) > 1
+    if several and not out.is_dir():
+        raise RequestError(f"{out} is not a folder; with several jobs --out names a folder that exists.")
+
+    def one(job_path: str) -> None:
+        session = Session.open(job_path)
+        target = out / f"{Path(job_path).stem}.{arguments.format}" if several else out
+        export(session.engine, session.job, target, output)
+        print(target)
+
+    with ThreadPoolExecutor(max(1, arguments.jobs)) as pool:
+        failures = [error for error in pool.map(lambda p: _try(one, p), arguments.job) if error is not None]
+    for error in failures[1:]:
+        print(f"lather: {error}", file=sys.stderr)
+    if failures:
+        raise failures[0]
+    return 0
+
+
+def _try(function, path):
+    try:
+        function(path)
+    except Exception as error:
+        return error
+    return None

@@ -1,0 +1,66 @@
+"""Starts the window."""
+
+import os
+import signal
+import sys
+import threading
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QIcon
+from PyQt6.QtWidgets import QApplication
+
+from lather.core import warmup
+from lather.desktop import settings
+from lather.desktop.theme import tokens
+from lather.desktop.theme.icons import FOLDER
+from lather.desktop.theme.style import font, load_fonts
+
+_application: QApplication | None = None  # Qt needs it to be held as long as a window lives
+
+
+def has_display() -> bool:
+    """True if a window can be shown (or a test asked for an off-screen one)."""
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM"))
+
+
+def make_application() -> QApplication:
+    QApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
+    global _application
+    app = _application = QApplication.instance() or QApplication(["lather"])
+    sys.setswitchinterval(0.001)  # the window's thread must not wait 5 ms for each worker in Python code
+    app.setApplicationName("lather")
+    app.setApplicationDisplayName("Lather")
+    app.setDesktopFileName("lather")
+    app.setWindowIcon(QIcon(str(FOLDER / "lather.svg")))
+    app.setStyle("Fusion")
+    load_fonts()
+    app.setFont(font())
+    tokens.use(tokens.DARK if settings.theme_name() == "dark" else tokens.LIGHT)
+    return app
+
+
+def run(path: str | Path | None = None, *, demo: bool = False) -> int:
+    """Open the window on a file, on the demo job, or empty; returns the exit code."""
+    from lather.desktop.window import MainWindow
+
+    app = make_application()
+    window = MainWindow()
+    window.show()
+    if demo:
+        QTimer.singleShot(0, window.open_demo)
+    elif path is not None:
+        QTimer.singleShot(0, lambda: window.open_path(path))
+    threading.Thread(target=warmup.run, name="warm-up", daemon=True).start()
+    signal.signal(signal.SIGINT, lambda *_: app.quit())
+    ticks = QTimer()
+    ticks.start(300)  # lets Python see Ctrl+C in the terminal
+    ticks.timeout.connect(lambda: None)
+    sys.excepthook = lambda kind, error, trace: _report(window, kind, error, trace)
+    return app.exec()
+
+
+def _report(window, kind, error, trace) -> None:
+    """An error nobody expected: said in the window, printed in full, and the program goes on."""
+    sys.__excepthook__(kind, error, trace)
+    window.say(f"Something went wrong ({error}); your work is kept. Save the job and start again.")

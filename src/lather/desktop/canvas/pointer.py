@@ -1,0 +1,89 @@
+"""What is drawn over the photo: rings, tags, the wipe line. Device pixels throughout."""
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPolygonF
+
+from lather.desktop.theme.style import font
+from lather.desktop.theme.tokens import theme
+
+
+def draw_ring(painter: QPainter, centre: QPointF, radius: float, *, taking: bool = False) -> None:
+    """Solid: where the tool lays down. Dashed: where it takes from. Dark under light, to show on any skin."""
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    radius = max(2.0, radius)
+    painter.setPen(QPen(QColor(20, 20, 20, 150), 3))
+    painter.drawEllipse(centre, radius, radius)
+    pen = QPen(QColor(255, 255, 255, 235), 1.5)
+    if taking:
+        pen.setDashPattern([3, 3])
+    painter.setPen(pen)
+    painter.drawEllipse(centre, radius, radius)
+
+
+def draw_inner_ring(painter: QPainter, centre: QPointF, radius: float) -> None:
+    """Where full coverage ends."""
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(QColor(255, 255, 255, 110), 1))
+    painter.drawEllipse(centre, radius, radius)
+
+
+def draw_link(painter: QPainter, a: QPointF, b: QPointF, radius: float) -> None:
+    """A line between two rings, from rim to rim."""
+    way = b - a
+    length = (way.x() ** 2 + way.y() ** 2) ** 0.5
+    if length <= 2 * radius:
+        return
+    step = way * (radius / length)
+    for colour, width in ((QColor(20, 20, 20, 150), 3), (QColor(255, 255, 255, 235), 1.5)):
+        painter.setPen(QPen(colour, width))
+        painter.drawLine(a + step, b - step)
+
+
+def draw_tag(painter: QPainter, x: float, y: float, text: str, *, right: bool = False) -> None:
+    """A small dark tag with white text; (x, y) is its left (or right) end and middle."""
+    scale = painter.device().devicePixelRatioF()
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.translate(x, y)
+    painter.scale(scale, scale)
+    chosen = font(8.6)
+    width = QFontMetricsF(chosen).horizontalAdvance(text) + 18
+    box = QRectF(-width if right else 0, -12, width, 24)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(30, 33, 36, 225))
+    painter.drawRoundedRect(box, 5, 5)
+    painter.setPen(QColor("#ffffff"))
+    painter.setFont(chosen)
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+    painter.restore()
+
+
+def draw_hatched_stroke(painter: QPainter, points: list[QPointF], width: float, phase: float) -> None:
+    """A painted area that is waiting: a hatch in the accent colour, with a thin outline at its ends."""
+    brush = QBrush(QColor(theme().accent), Qt.BrushStyle.BDiagPattern)
+    painter.setBrushOrigin(QPointF(phase, 0))
+    if len(points) == 1:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(brush)
+        painter.drawEllipse(points[0], width / 2, width / 2)
+        return
+    pen = QPen(brush, width)
+    pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+    pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+    painter.setPen(pen)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawPolyline(QPolygonF(points))
+
+
+def draw_split_line(painter: QPainter, x: float, height: float, *, handle: bool = False) -> None:
+    """The border between photo and retouch."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(QColor(255, 255, 255, 230), 2))
+    painter.drawLine(QPointF(x, 0), QPointF(x, height))
+    if handle:
+        painter.setBrush(QColor(30, 33, 36, 225))
+        painter.drawEllipse(QPointF(x, height / 2), 13, 13)
+        painter.drawLine(QPointF(x - 6, height / 2), QPointF(x - 2, height / 2 - 4))
+        painter.drawLine(QPointF(x - 6, height / 2), QPointF(x - 2, height / 2 + 4))
+        painter.drawLine(QPointF(x + 6, height / 2), QPointF(x + 2, height / 2 - 4))
+        painter.drawLine(QPointF(x + 6, height / 2), QPointF(x + 2, height / 2 + 4))

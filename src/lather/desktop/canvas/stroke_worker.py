@@ -1,0 +1,134 @@
+"""Strokes are computed in a thread of their own: the window only draws what comes back."""
+
+import threading
+from collections import deque
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from lather.core.engine.engine import Engine
+from lather.core.errors import LatherError
+from lather.core.job.model import Job, Stroke
+from lather.core.stages.mend.dab import source_candidates
+from lather.core.stages.mend.live import LiveStroke
+from lather.core.types import Rect
+from lather.desktop.canvas.display import DisplayConverter
+
+
+@dataclass(frozen=True)
+class LivePixels:
+    """Finished pixels of part of a stroke: bgrx uint8 for `rect` of `level`."""
+
+    rect: Rect
+    level: int
+    bgrx: np.ndarray
+
+
+class StrokeWorker(QObject):
+    """`painted(LivePixels)` while the pen moves; `finished(stroke or None, fit, message)` after it is lifted."""
+
+    painted = pyqtSignal(object)
+    finished = pyqtSignal(object, float, str)
+    disagrees = pyqtSignal(float)
+
+    def __init__(self, engine: Engine, converter: DisplayConverter, parent=None):
+        super().__init__(parent)
+        self._engine, self._converter = engine, converter
+        self._tasks: deque[Callable[[], None]] = deque()
+        self._points: list[np.ndarray] = []
+        self._condition = threading.Condition()
+        self._stopped = self._running = False
+        self._live: LiveStroke | None = None
+        self._thread = threading.Thread(target=self._work, name="stroke", daemon=True)
+        self._thread.start()
+
+    def begin(self, job: Job, stage_id: str, layer_id: str, stroke: Stroke) -> None:
+        self._put(lambda: self._begin(job, stage_id, layer_id, stroke))
+
+    def extend(self, points: np.ndarray, level: int, visible: Rect) -> None:
+        """Points (n, 4); those that come while others are computed are taken together."""
+        with self._condition:
+            first = not self._points
+            self._points.append(points)
+        if first:
+            self._put(lambda: self._extend(level, visible))
+
+    def end(self, job: Job, layer_id: str) -> None:
+        self._put(lambda: self._end(job, layer_id))
+
+    def cancel(self) -> None:
+        def forget():
+            self._live = None
+
+        self._put(forget)
+
+    def idle(self) -> bool:
+        with self._condition:
+            return not self._tasks and not self._running
+
+    def stop(self) -> None:
+        with self._condition:
+            self._stopped = True
+            self._condition.notify()
+        self._thread.join(timeout=10)
+
+    def _put(self, task: Callable[[], None]) -> None:
+        with self._condition:
+            self._tasks.append(task)
+            self._condition.notify()
+
+    def _work(self) -> None:
+        while True:
+            with self._condition:
+                self._running = False
+                while not self._tasks and not self._stopped:
+                    self._condition.wait()
+                if self._stopped:
+                    return
+                task = self._tasks.popleft()
+                self._running = True
+            try:
+                task()
+            except LatherError as error:
+                self._live = None
+                self.finished.emit(None, 0.0, error.message)
+            except Exception as error:  # the pen must go on working whatever happened to one stroke
+                self._live = None
+                self.finished.emit(None, 0.0, f"This stroke could not be computed ({error}); the job is unchanged.")
+
+    def _begin(self, job: Job, stage_id: str, layer_id: str, stroke: Stroke) -> None:
+        self._live = LiveStroke(self._engine, job, stage_id, layer_id, stroke)
+
+    def _extend(self, level: int, visible: Rect) -> None:
+        with self._condition:
+            points, self._points = np.concatenate(self._points), []
+        live = self._live
+        if live is None:
+            return
+        dirty = live.extend(points, paint=live.stroke.tool != "dab")
+        if dirty.empty or live.stroke.tool == "dab" or not live.shows:
+            return
+        rect = dirty.at_level(level).intersect(visible)
+        if not rect.empty:
+            self.painted.emit(LivePixels(rect, level, self._converter.bgrx(live.pixels(rect, level))))
+        if live.stroke.tool == "carry":
+            self.disagrees.emit(live.disagreement)
+
+    def _end(self, job: Job, layer_id: str) -> None:
+        live, self._live = self._live, None
+        if live is None:
+            return
+        if live.laid.empty:
+            self.finished.emit(None, 0.0, "")
+            return
+        stroke = live.finished()
+        if stroke.tool != "dab":
+            self.finished.emit(stroke, 0.0, "")
+            return
+        candidates = source_candidates(self._engine, job, layer_id, stroke)
+        if not candidates:
+            self.finished.emit(None, 0.0, "No fitting skin near enough; choose it yourself with Carry.")
+            return
+        self.finished.emit(replace(stroke, offset=candidates[0].offset), candidates[0].fit, "")

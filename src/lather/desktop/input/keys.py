@@ -1,0 +1,126 @@
+"""Keys as data: what each does, the suggested key, whether it is held. Rebound in keys.json of the settings."""
+
+import json
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QKeySequence
+from PyQt6.QtWidgets import QAbstractSpinBox, QApplication, QLineEdit, QWidget
+
+
+@dataclass(frozen=True)
+class KeyAction:
+    """id, the key as Qt writes it, what it does, whether it works only while held."""
+
+    id: str
+    key: str
+    label: str
+    held: bool = False
+
+
+ACTIONS = (
+    KeyAction("take_source", "A", "and touch: take the source there", True),
+    KeyAction("drag_size", "S", "and drag: size sideways, edge up and down", True),
+    KeyAction("drag_ceiling", "D", "and drag: ceiling sideways, flow up and down", True),
+    KeyAction("before", "Tab", "see the photo as it came", True),
+    KeyAction("move", "Space", "and drag: move the picture", True),
+    KeyAction("key_sheet", "H", "show this sheet", True),
+    KeyAction("fit", "F", "whole picture / 100 %"),
+    KeyAction("next_tool", "B", "next tool"),
+    KeyAction("fold", "X", "fold the panels away / back"),
+    KeyAction("undo", "Z", "undo"),
+    KeyAction("redo", "Shift+Z", "redo"),
+    KeyAction("undo_desktop", "Ctrl+Z", "undo"),
+    KeyAction("redo_desktop", "Ctrl+Shift+Z", "redo"),
+    KeyAction("save", "Ctrl+S", "save the job"),
+    KeyAction("save_as", "Ctrl+Shift+S", "save the job under another name"),
+    KeyAction("open", "Ctrl+O", "open a photo or a job"),
+    KeyAction("deliver", "Ctrl+E", "go to Deliver"),
+    KeyAction("back", "Esc", "back to the photo, give up a stroke"),
+    KeyAction("stage_1", "1", "stage Mend"),
+)
+
+
+def settings_folder() -> Path:
+    return Path(os.environ.get("XDG_CONFIG_HOME") or Path.home() / ".config") / "lather"
+
+
+def load_bindings() -> dict[str, str]:
+    """{action id: key}; the person's own keys.json wins, an unreadable one is ignored."""
+    bindings = {action.id: action.key for action in ACTIONS}
+    try:
+        own = json.loads((settings_folder() / "keys.json").read_text())
+        bindings |= {key: str(value) for key, value in own.items() if key in bindings}
+    except (OSError, ValueError, AttributeError):
+        pass
+    return bindings
+
+
+class KeyFilter(QObject):
+    """Listens to the whole window. `pressed(id)`, and `released(id)` for held ones.
+
+    Plain letters are left to text fields; Tab is left to the panels while one of them has the focus.
+    """
+
+    pressed = pyqtSignal(str)
+    released = pyqtSignal(str)
+
+    def __init__(self, window: QWidget):
+        super().__init__(window)
+        self._window = window
+        self._by_key = {}
+        self.held: set[str] = set()
+        held = {action.id: action.held for action in ACTIONS}
+        for action_id, key in load_bindings().items():
+            self._by_key[QKeySequence(key)[0]] = (action_id, held[action_id])
+        QApplication.instance().installEventFilter(self)
+
+    def eventFilter(self, target: QObject, event: QEvent) -> bool:
+        kind = event.type()
+        if kind == QEvent.Type.WindowDeactivate and target is self._window:
+            for action_id in list(self.held):
+                self._release(action_id)
+            return False
+        if kind not in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) or not isinstance(target, QWidget):
+            return False
+        if target.window() is not self._window:
+            return False
+        return self._key(target, event)
+
+    def _key(self, target: QWidget, event: QKeyEvent) -> bool:
+        found = self._by_key.get(event.keyCombination())
+        if found is None and event.type() == QEvent.Type.KeyRelease:
+            # a modifier may have changed while the key was held
+            found = next((v for k, v in self._by_key.items() if k.key() == event.key() and v[0] in self.held), None)
+        if found is None:
+            return False
+        action_id, is_held = found
+        focus = QApplication.focusWidget()
+        typing = isinstance(focus, QLineEdit | QAbstractSpinBox)
+        plain = not event.modifiers() & Qt.KeyboardModifier.ControlModifier
+        if typing and plain and event.key() != Qt.Key.Key_Escape:
+            return False
+        if event.key() in (Qt.Key.Key_Tab, Qt.Key.Key_Space) and not self._on_photo(focus):
+            return False
+        if event.isAutoRepeat():
+            if not is_held and action_id.startswith(("undo", "redo")) and event.type() == QEvent.Type.KeyPress:
+                self.pressed.emit(action_id)
+            return True
+        if event.type() == QEvent.Type.KeyPress:
+            if is_held:
+                self.held.add(action_id)
+            self.pressed.emit(action_id)
+        elif is_held:
+            self._release(action_id)
+        return True
+
+    def _release(self, action_id: str) -> None:
+        if action_id in self.held:
+            self.held.discard(action_id)
+            self.released.emit(action_id)
+
+    @staticmethod
+    def _on_photo(focus: QWidget | None) -> bool:
+        return focus is None or focus.accessibleName() in ("Photo", "Lather")

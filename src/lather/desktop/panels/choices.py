@@ -1,0 +1,43 @@
+"""A row of choices of which one is taken."""
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QPushButton
+
+
+class Choices(QFrame):
+    """`chosen(key)` when the person takes another one."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, name: str, options: dict[str, str], value: str, parent=None):
+        super().__init__(parent)
+        self.setObjectName("choices")
+        self.setAccessibleName(name)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(2, 2, 2, 2)
+        row.setSpacing(0)
+        self._group = QButtonGroup(self)
+        self._buttons = {}
+        for key, label in options.items():
+            button = QPushButton(label)
+            button.setObjectName("choice")
+            button.setCheckable(True)
+            button.setChecked(key == value)
+            button.setAccessibleName(f"{name}: {label}")
+            button.clicked.connect(lambda _, key=key: self.chosen.emit(key))
+            self._group.addButton(button)
+            self._buttons[key] = button
+            row.addWidget(button)
+
+    @property
+    def value(self) -> str:
+        return next(key for key, button in self._buttons.items() if button.isChecked())
+
+    def set_value(self, key: str) -> None:
+        self._buttons[key].setChecked(True)
+
+    def button(self, key: str) -> QPushButton:
+        return self._buttons[key]
+
+    def set_enabled(self, key: str, enabled: bool) -> None:
+        self._buttons[key].setEnabled(enabled)

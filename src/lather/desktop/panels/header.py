@@ -1,0 +1,72 @@
+"""The top line: name, job, the screens, state of saving, menu."""
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QWidget
+
+from lather.desktop.theme.style import font
+from lather.desktop.theme.tokens import HEADER_PX, theme
+
+SCREENS = {"desk": "Desk", "review": "Review", "deliver": "Deliver"}
+
+
+class Header(QWidget):
+    """`screen_chosen(key)`, `open_asked()`, `save_asked()`."""
+
+    screen_chosen = pyqtSignal(str)
+    open_asked = pyqtSignal()
+    save_asked = pyqtSignal()
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.setObjectName("raised")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(HEADER_PX)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 0, 14, 0)
+        row.setSpacing(6)
+        mark = QLabel("lather")
+        mark.setFont(font(12.5, strong=True))
+        mark.setStyleSheet(f"color: {theme().accent};")
+        row.addWidget(mark)
+        row.addSpacing(10)
+        self.title = QLabel()
+        self.title.setFont(font(strong=True))
+        row.addWidget(self.title)
+        self.subtitle = QLabel()
+        self.subtitle.setObjectName("quiet")
+        row.addWidget(self.subtitle)
+        row.addStretch(1)
+        self._group = QButtonGroup(self)
+        self.tabs = {}
+        for key, label in SCREENS.items():
+            button = QPushButton(label)
+            button.setObjectName("tab")
+            button.setCheckable(True)
+            button.clicked.connect(lambda _, key=key: self.screen_chosen.emit(key))
+            self._group.addButton(button)
+            self.tabs[key] = button
+            row.addWidget(button)
+        row.addSpacing(10)
+        self.open_button = QPushButton("Open …")
+        self.open_button.setToolTip("Open a photo or a job (Ctrl+O)")
+        self.open_button.clicked.connect(self.open_asked)
+        row.addWidget(self.open_button)
+        self.save_button = QPushButton("Save")
+        self.save_button.setToolTip("Save the job (Ctrl+S)")
+        self.save_button.clicked.connect(self.save_asked)
+        row.addWidget(self.save_button)
+        self.state = QLabel()
+        self.state.setObjectName("quiet")
+        self.state.setMinimumWidth(128)
+        row.addWidget(self.state)
+
+    def show_job(self, title: str, subtitle: str, state: str) -> None:
+        self.title.setText(title)
+        self.subtitle.setText(f"· {subtitle}" if subtitle else "")
+        self.state.setText(state)
+        for widget in (*self.tabs.values(), self.save_button, self.state):
+            widget.setVisible(bool(title))
+
+    def show_screen(self, key: str) -> None:
+        if key in self.tabs:
+            self.tabs[key].setChecked(True)

@@ -1,0 +1,174 @@
+"""The layers of the stage: switch, name, strength; order; a new one, or one less."""
+
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from lather.core.job.model import Layer, Stage
+from lather.desktop.panels.switch import Switch
+from lather.desktop.panels.value_slider import ValueSlider
+from lather.desktop.theme.icons import icon
+from lather.desktop.theme.style import font
+from lather.desktop.theme.tokens import theme
+
+
+class LayerRow(QFrame):
+    """One layer. A click takes it in hand, a double click on the name renames it."""
+
+    taken = pyqtSignal(str)
+    switched = pyqtSignal(str, bool)
+    renamed = pyqtSignal(str, str)
+
+    def __init__(self, layer: Layer, current: bool, parent=None):
+        super().__init__(parent)
+        self.layer = layer
+        t = theme()
+        tint = t.accent_tint if current else "transparent"
+        self.setStyleSheet(f"LayerRow {{ background: {tint}; border-radius: 5px; }}")
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName(f"Layer {layer.name}{', in hand' if current else ''}")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(5, 2, 8, 2)
+        row.setSpacing(6)
+        self.switch = Switch(f"{layer.name} on", layer.on)
+        self.switch.clicked.connect(lambda on: self.switched.emit(layer.id, on))
+        row.addWidget(self.switch)
+        self.name = QLabel(layer.name)
+        self.name.setFont(font(strong=current))
+        row.addWidget(self.name, 1)
+        self.edit = QLineEdit(layer.name)
+        self.edit.hide()
+        self.edit.editingFinished.connect(self._rename)
+        row.addWidget(self.edit, 1)
+        self.strength = QLabel()
+        self.strength.setFont(font(strong=True))
+        row.addWidget(self.strength)
+        self.show_layer(layer)
+
+    def show_layer(self, layer: Layer) -> None:
+        self.layer = layer
+        self.switch.setChecked(layer.on)
+        self.strength.setText(f"{layer.strength * 100:.0f} %")
+        self.name.setToolTip(f"{layer.name}: {len(layer.edits)} mends. Double click to rename.")
+
+    def mousePressEvent(self, event) -> None:
+        self.taken.emit(self.layer.id)
+
+    def mouseDoubleClickEvent(self, event) -> None:
+        self.start_renaming()
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.taken.emit(self.layer.id)
+        elif event.key() == Qt.Key.Key_F2:
+            self.start_renaming()
+        else:
+            super().keyPressEvent(event)
+
+    def start_renaming(self) -> None:
+        self.name.hide()
+        self.edit.show()
+        self.edit.setFocus()
+        self.edit.selectAll()
+
+    def _rename(self) -> None:
+        if self.edit.isHidden():
+            return
+        self.edit.hide()
+        self.name.show()
+        text = self.edit.text().strip()
+        if text and text != self.layer.name:
+            self.renamed.emit(self.layer.id, text)
+
+
+class LayersPanel(QWidget):
+    """Top layer first. Signals carry the layer's id."""
+
+    taken = pyqtSignal(str)
+    changed = pyqtSignal(str, str, object, bool)
+    moved = pyqtSignal(str, int)
+    removed = pyqtSignal(str)
+    added = pyqtSignal()
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self._column.setSpacing(4)
+        head = QHBoxLayout()
+        self.title = QLabel("Layers in Mend")
+        self.title.setObjectName("title")
+        self.title.setFont(font(strong=True))
+        head.addWidget(self.title)
+        head.addStretch(1)
+        add = QPushButton("+ layer")
+        add.setObjectName("flat")
+        add.setToolTip("A new layer above the one in hand")
+        add.clicked.connect(self.added)
+        self.add_button = add
+        head.addWidget(add)
+        self._column.addLayout(head)
+        self._rows = QVBoxLayout()
+        self._rows.setSpacing(2)
+        self._column.addLayout(self._rows)
+        self.rows: list[LayerRow] = []
+        self.strength = ValueSlider("Strength of the layer in hand", 0, 100, 100)
+        self._column.addSpacing(4)
+        self._column.addWidget(self.strength)
+        self.strength.changed.connect(lambda v, d: self.changed.emit(self._current, "strength", v / 100, d))
+        tools = QHBoxLayout()
+        tools.setSpacing(6)
+        self.up = self._button("up", "Move the layer in hand up", lambda: self._move(1))
+        self.down = self._button("down", "Move the layer in hand down", lambda: self._move(-1))
+        self.remove = self._button("trash", "Remove the layer in hand with its mends",
+                                   lambda: self.removed.emit(self._current))
+        for button in (self.up, self.down, self.remove):
+            tools.addWidget(button)
+        tools.addStretch(1)
+        self._column.addLayout(tools)
+        self._current = ""
+        self._stage: Stage | None = None
+        self._shown = None
+
+    def _button(self, name: str, label: str, action) -> QPushButton:
+        button = QPushButton()
+        button.setIcon(icon(name, theme().ink, 18))
+        button.setIconSize(QSize(18, 18))
+        button.setObjectName("flat")
+        button.setFixedSize(30, 28)
+        button.setToolTip(label)
+        button.setAccessibleName(label)
+        button.clicked.connect(action)
+        return button
+
+    def _move(self, by: int) -> None:
+        index = self._stage.index(self._current) + by
+        if 0 <= index < len(self._stage.layers):
+            self.moved.emit(self._current, index)
+
+    def show_stage(self, stage: Stage, current: str) -> None:
+        self._stage, self._current = stage, current
+        layer = next((x for x in stage.layers if x.id == current), None)
+        self.strength.setEnabled(layer is not None)
+        self.remove.setEnabled(layer is not None and len(stage.layers) > 1)
+        if layer is not None:
+            self.strength.set_value(layer.strength * 100)
+            self.up.setEnabled(stage.index(current) < len(stage.layers) - 1)
+            self.down.setEnabled(stage.index(current) > 0)
+        shown = (current, [(x.id, x.name) for x in stage.layers])
+        if shown == self._shown:
+            for row in self.rows:
+                row.show_layer(stage.layer(row.layer.id))
+            return
+        self._shown = shown
+        for row in self.rows:
+            self._rows.removeWidget(row)
+            row.hide()
+            row.deleteLater()
+        self.rows = []
+        for layer in reversed(stage.layers):
+            row = LayerRow(layer, layer.id == current)
+            row.taken.connect(self.taken)
+            row.switched.connect(lambda layer_id, on: self.changed.emit(layer_id, "on", on, False))
+            row.renamed.connect(lambda layer_id, name: self.changed.emit(layer_id, "name", name, False))
+            self.rows.append(row)
+            self._rows.addWidget(row)

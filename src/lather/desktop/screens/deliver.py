@@ -1,0 +1,280 @@
+"""Deliver: format, size, quality, colour, what metadata go along; progress and cancel."""
+
+import threading
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QPixmap
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QProgressBar,
+    QPushButton,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from lather.core.colour import profiles
+from lather.core.engine.export import Output, export, output_size
+from lather.core.errors import Cancelled, LatherError
+from lather.core.imageio.metadata import MetadataChoice, describe
+from lather.desktop.canvas.display import DisplayConverter, TileImage
+from lather.desktop.open_job import OpenJob
+from lather.desktop.panels.choices import Choices
+from lather.desktop.panels.switch import Switch
+from lather.desktop.panels.value_slider import ValueSlider
+from lather.desktop.screens.desk import rule
+from lather.desktop.theme.style import font
+from lather.desktop.theme.tokens import theme
+
+_ENDINGS = {"JPEG": ".jpg", "PNG": ".png", "TIFF": ".tif"}
+
+
+class DeliverScreen(QWidget):
+    """One output at a time. `message(text)` says how it went."""
+
+    message = pyqtSignal(str)
+    _progressed = pyqtSignal(float)
+    _ended = pyqtSignal(str, bool)
+    _previewed = pyqtSignal(object)
+
+    def __init__(self, job: OpenJob, parent=None):
+        super().__init__(parent)
+        self.job = job
+        self._cancel = threading.Event()
+        self._running = False
+        self._progressed.connect(lambda share: self.progress.setValue(round(share * 1000)))
+        self._ended.connect(self._show_end)
+        self._previewed.connect(self._show_preview)
+        photo = job.session.photo
+        self.format = Choices("Format", {key: key for key in _ENDINGS}, "JPEG")
+        self.bits = Choices("Depth", {"8": "8 bit", "16": "16 bit"}, "8")
+        self.quality = ValueSlider("smaller file – finer", 50, 100, 92, unit="of 100")
+        self.size = Choices("Size", {"full": "Full size", "long": "Long edge"}, "full")
+        self.long_edge = QSpinBox()
+        self.long_edge.setRange(16, max(16, photo.width, photo.height))
+        self.long_edge.setValue(min(2048, max(photo.width, photo.height)))
+        self.long_edge.setSuffix(" px")
+        self.long_edge.setAccessibleName("Long edge in pixels")
+        self.colour = Choices("Colour", {"srgb": "sRGB", "own": "photo’s own"}, "srgb")
+        self.rights, self.capture, self.location = (
+            Switch("Keep rights and author"), Switch("Keep date and camera"), Switch("Keep the place", False),
+        )
+        self.folder, self.name = QLineEdit(), QLineEdit()
+        self.folder.setAccessibleName("Folder")
+        self.name.setAccessibleName("File name")
+        self.browse = QPushButton("Choose …")
+        self.deliver = QPushButton("Deliver")
+        self.deliver.setObjectName("primary")
+        self.cancel = QPushButton("Stop")
+        self.progress = QProgressBar()
+        self.progress.setRange(0, 1000)
+        self.progress.setTextVisible(False)
+        self.result = QLabel()
+        self.result.setWordWrap(True)
+        self.preview = QLabel()
+        self._arrange()
+        self._connect()
+        start = job.session.job_file or job.session.photo_path
+        self.folder.setText(str(start.parent if start else Path.home()))
+        self.name.setText(Path(photo.name).stem + "-retouched.jpg")
+        self._update()
+
+    def _arrange(self) -> None:
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        self.preview.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.preview.setMinimumWidth(380)
+        self.preview.setStyleSheet(f"background: {theme().surround};")
+        row.addWidget(self.preview, 4)
+        form = QWidget()
+        form.setObjectName("panel")
+        form.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        column = QVBoxLayout(form)
+        column.setContentsMargins(28, 22, 28, 22)
+        column.setSpacing(12)
+        title = QLabel("Deliver the picture")
+        title.setFont(font(12, strong=True))
+        column.addWidget(title)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(18)
+        grid.setVerticalSpacing(11)
+        grid.setColumnMinimumWidth(0, 92)
+        grid.setColumnStretch(1, 1)
+        keep = QWidget()
+        kept = QHBoxLayout(keep)
+        kept.setContentsMargins(0, 0, 0, 0)
+        for switch, text in ((self.rights, "rights"), (self.capture, "date and camera"), (self.location, "place")):
+            kept.addWidget(switch)
+            kept.addWidget(QLabel(text))
+            kept.addSpacing(10)
+        kept.addStretch(1)
+        lines = (
+            ("Format", [self.format, self.bits]), ("Quality", [self.quality]), ("Size", [self.size, self.long_edge]),
+            ("Colour", [self.colour]), ("Keep", [keep]), ("Folder", [self.folder, self.browse]),
+            ("File name", [self.name]),
+        )
+        self._labels = {}
+        for number, (label, widgets) in enumerate(lines):
+            word = QLabel(label)
+            word.setObjectName("quiet")
+            self._labels[label] = word
+            grid.addWidget(word, number, 0)
+            line = QHBoxLayout()
+            line.setSpacing(10)
+            for widget in widgets:
+                line.addWidget(widget)
+            if widgets[0] not in (self.folder, self.name, keep):
+                line.addStretch(1)
+            grid.addLayout(line, number, 1)
+        self.quality.setFixedWidth(240)
+        self.long_edge.setFixedWidth(110)
+        column.addLayout(grid)
+        self.summary = QLabel()
+        self.summary.setWordWrap(True)
+        column.addWidget(rule())
+        column.addWidget(self.summary)
+        buttons = QHBoxLayout()
+        buttons.addWidget(self.deliver)
+        buttons.addWidget(self.cancel)
+        buttons.addWidget(self.progress, 1)
+        buttons.addStretch(1)
+        column.addLayout(buttons)
+        column.addWidget(self.result)
+        column.addStretch(1)
+        caution = QLabel("A photo for an identity document must not be retouched. In some places advertising with "
+                         "altered bodies has to be labelled: check the local rules.")
+        caution.setObjectName("quiet")
+        caution.setWordWrap(True)
+        column.addWidget(caution)
+        row.addWidget(form, 5)
+        self.cancel.hide()
+        self.progress.hide()
+
+    def _connect(self) -> None:
+        self.format.chosen.connect(self._format_chosen)
+        for choices in (self.bits, self.size, self.colour):
+            choices.chosen.connect(self._update)
+        self.long_edge.valueChanged.connect(self._update)
+        self.name.textChanged.connect(self._update)
+        self.browse.clicked.connect(self._browse)
+        self.deliver.clicked.connect(self.start)
+        self.cancel.clicked.connect(self._cancel.set)
+
+    def _format_chosen(self, fmt: str) -> None:
+        if fmt == "JPEG":
+            self.bits.set_value("8")
+        self.name.setText(str(Path(self.name.text()).with_suffix(_ENDINGS[fmt])))
+        self._update()
+
+    def _browse(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "Folder to deliver into", self.folder.text())
+        if folder:
+            self.folder.setText(folder)
+
+    def output(self) -> Output:
+        return Output(
+            bits=int(self.bits.value), quality=round(self.quality.value),
+            long_edge_px=self.long_edge.value() if self.size.value == "long" else None,
+            to_srgb=self.colour.value == "srgb",
+            metadata=MetadataChoice(self.rights.isChecked(), self.capture.isChecked(), self.location.isChecked()),
+        )
+
+    def _update(self, *_) -> None:
+        photo, output = self.job.session.photo, self.output()
+        fmt = self.format.value
+        self.bits.set_enabled("16", fmt != "JPEG")
+        self.quality.setEnabled(fmt == "JPEG")
+        self.long_edge.setEnabled(self.size.value == "long")
+        own = profiles.name(photo.profile)
+        width, height = output_size(photo.width, photo.height, output.long_edge_px)
+        colour = "sRGB" if output.to_srgb else own
+        facts = describe(photo.picture.exif)
+        place = " The photo holds no place." if not facts["has_location"] else ""
+        self.summary.setText(
+            f"{width} × {height} px, {output.bits} bit {fmt}, {colour} embedded. The photo is {own}.{place}"
+        )
+        self.deliver.setEnabled(bool(self.name.text().strip()) and not self._running)
+
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self._update()
+        QTimer.singleShot(0, self._make_preview)
+
+    def _make_preview(self) -> None:
+        """The finished picture, made in a thread at the level that fits."""
+        engine, job = self.job.session.engine, self.job.job
+        ratio = self.devicePixelRatioF()
+        room = (max(64, self.preview.width() - 48), max(64, self.preview.height() - 48))
+
+        def work() -> None:
+            level = 0
+            while max(engine.photo.level_bounds(level + 1).x1 / room[0], engine.photo.level_bounds(level + 1).y1
+                      / room[1]) >= ratio:
+                level += 1
+            converter = DisplayConverter(engine.photo.profile)
+            bgrx = converter.bgrx(engine.pixels(job, engine.photo.level_bounds(level), level))
+            self._previewed.emit((TileImage(bgrx), room, ratio))
+
+        threading.Thread(target=work, name="preview", daemon=True).start()
+
+    def _show_preview(self, made) -> None:
+        tile, room, ratio = made
+        pixmap = QPixmap.fromImage(tile.image).scaled(
+            round(room[0] * ratio), round(room[1] * ratio), Qt.AspectRatioMode.KeepAspectRatio,
+            Qt.TransformationMode.SmoothTransformation,
+        )
+        pixmap.setDevicePixelRatio(ratio)
+        self.preview.setPixmap(pixmap)
+
+    def start(self) -> None:
+        """Deliver in the background."""
+        path = Path(self.folder.text()).expanduser() / self.name.text().strip()
+        engine, job, output = self.job.session.engine, self.job.job, self.output()
+        self._cancel.clear()
+        self._running = True
+        self.progress.setValue(0)
+        self.result.setText("")
+        for widget in (self.cancel, self.progress):
+            widget.show()
+        self._update()
+
+        def progress(share: float) -> bool:
+            self._progressed.emit(share)
+            return not self._cancel.is_set()
+
+        def work() -> None:
+            try:
+                export(engine, job, path, output, progress)
+                self._ended.emit(f"Delivered: {path}", True)
+            except Cancelled as error:
+                self._ended.emit(error.message, False)
+            except LatherError as error:
+                self._ended.emit(error.message, False)
+            except Exception as error:
+                self._ended.emit(f"{path.name} could not be made ({error}); nothing was written.", False)
+
+        threading.Thread(target=work, name="deliver", daemon=True).start()
+
+    def _show_end(self, text: str, good: bool) -> None:
+        self._running = False
+        for widget in (self.cancel, self.progress):
+            widget.hide()
+        self.result.setStyleSheet("" if good else f"color: {theme().over};")
+        self.result.setText(text)
+        self._update()
+        self.message.emit(text)
+
+    def press(self, action: str) -> None:
+        """No keys of its own."""
+
+    def release(self, action: str) -> None:
+        """No keys of its own."""
+
+    def close_job(self) -> None:
+        self._cancel.set()

@@ -1,0 +1,163 @@
+"""Review: before and after, held, wiped or side by side; what was done, in numbers."""
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from lather.core.job.commands import SetLayer
+from lather.core.job.model import Job
+from lather.desktop.canvas.canvas import PhotoCanvas
+from lather.desktop.input.brush_state import TOOL_LABELS
+from lather.desktop.open_job import OpenJob
+from lather.desktop.panels.choices import Choices
+from lather.desktop.panels.switch import Switch
+from lather.desktop.panels.value_slider import ValueSlider
+from lather.desktop.screens.desk import panel, rule
+from lather.desktop.theme.style import font
+from lather.desktop.theme.tokens import RIGHT_PX, SMALL_PT
+
+
+class ReviewScreen(QWidget):
+    """A canvas of its own, so that zoom and place are those of judging, not of working."""
+
+    message = pyqtSignal(str)
+
+    def __init__(self, job: OpenJob, parent=None):
+        super().__init__(parent)
+        self.job = job
+        self.canvas = PhotoCanvas(job.session.engine)
+        self.canvas.failed.connect(self.message)
+        self.canvas.panning = True
+        self.modes = Choices("Compare", {"after": "Hold", "wipe": "Wipe", "side": "Side by side"}, "wipe")
+        self.modes.chosen.connect(self._set_mode)
+        self.zoom = Choices("Zoom", {"fit": "Fit", "1": "100 %", "2": "200 %"}, "fit")
+        self.zoom.chosen.connect(self._set_zoom)
+        self.hold_button = QPushButton("Press and hold: photo")
+        self.hold_button.pressed.connect(lambda: self.canvas.set_mode("before"))
+        self.hold_button.released.connect(lambda: self.canvas.set_mode("after"))
+        self._rows: list[QWidget] = []
+        self._arrange()
+        job.changed.connect(self.show_job)
+        self.show_job(job.job)
+        self._set_mode("wipe")
+
+    def _arrange(self) -> None:
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        middle = QHBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(self.canvas, 1)
+        side = panel(RIGHT_PX)
+        self._side = QVBoxLayout(side)
+        self._side.setContentsMargins(12, 12, 12, 12)
+        self._side.setSpacing(6)
+        head = QLabel("What was done")
+        head.setFont(font(strong=True))
+        self._side.addWidget(head)
+        self.facts = QLabel()
+        self.facts.setWordWrap(True)
+        self._side.addWidget(self.facts)
+        self._side.addWidget(rule())
+        turn = QLabel("Too much? Turn it down")
+        turn.setFont(font(strong=True))
+        self._side.addWidget(turn)
+        self._layer_rows = QVBoxLayout()
+        self._layer_rows.setSpacing(4)
+        self._side.addLayout(self._layer_rows)
+        self._side.addStretch(1)
+        rest = QLabel("Rest your eyes for a minute before you judge.")
+        rest.setObjectName("quiet")
+        rest.setFont(font(SMALL_PT))
+        rest.setWordWrap(True)
+        self._side.addWidget(rest)
+        middle.addWidget(side)
+        column.addLayout(middle, 1)
+        bar = QWidget()
+        bar.setObjectName("raised")
+        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(12, 9, 12, 9)
+        row.setSpacing(12)
+        row.addWidget(self.modes)
+        row.addWidget(self.hold_button)
+        row.addWidget(self.zoom)
+        row.addStretch(1)
+        self.hint = QLabel()
+        self.hint.setObjectName("quiet")
+        row.addWidget(self.hint)
+        column.addWidget(bar)
+
+    def _set_mode(self, mode: str) -> None:
+        self.modes.set_value(mode)
+        self.hold_button.setVisible(mode == "after")
+        refit = (mode == "side") != (self.canvas.mode == "side")
+        self.canvas.set_mode(mode)
+        if refit:
+            self._set_zoom(self.zoom.value)
+        self.hint.setText({
+            "after": "Hold the button or Tab: the photo as it came",
+            "wipe": "Drag the line; drag the picture to move it",
+            "side": "Both halves move together",
+        }[mode])
+
+    def _set_zoom(self, key: str) -> None:
+        self.zoom.set_value(key)
+        if key == "fit":
+            self.canvas.fit()
+        else:
+            self.canvas.set_view(self.canvas._half_view())
+            self.canvas.zoom_to(float(key))
+
+    def show_job(self, job: Job) -> None:
+        self.canvas.set_job(job)
+        counts: dict[str, int] = {}
+        for edit in job.edits():
+            counts[edit.tool] = counts.get(edit.tool, 0) + 1
+        total = sum(counts.values())
+        by_tool = ", ".join(f"{n} {TOOL_LABELS[tool]}" for tool, n in counts.items())
+        self.facts.setText(f"{total} mends: {by_tool}." if total else "Nothing yet: both sides show the same picture.")
+        self._show_layers(job)
+
+    def _show_layers(self, job: Job) -> None:
+        stage = job.stage("mend")
+        names = [(x.id, x.name) for x in stage.layers]
+        if names != getattr(self, "_names", None):
+            self._names = names
+            for row in self._rows:
+                row.hide()
+                row.deleteLater()
+            self._rows, self.sliders, self.switches = [], {}, {}
+            for layer in reversed(stage.layers):
+                self._add_layer_row(layer.id, layer.name)
+        for layer in stage.layers:
+            self.sliders[layer.id].set_value(layer.strength * 100)
+            self.switches[layer.id].setChecked(layer.on)
+
+    def _add_layer_row(self, layer_id: str, name: str) -> None:
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        switch = Switch(f"{name} on")
+        switch.clicked.connect(lambda on: self.job.do(SetLayer("mend", layer_id, "on", on)))
+        slider = ValueSlider(name, 0, 100, 100)
+        slider.changed.connect(lambda v, _: self.job.do(SetLayer("mend", layer_id, "strength", v / 100), merge=True))
+        row.addWidget(switch)
+        row.addWidget(slider, 1)
+        self.sliders[layer_id], self.switches[layer_id] = slider, switch
+        self._rows.append(holder)
+        self._layer_rows.addWidget(holder)
+
+    def press(self, action: str) -> None:
+        if action == "before":
+            self.canvas.set_mode("before")
+        elif action == "fit":
+            self._set_zoom("1" if self.zoom.value == "fit" else "fit")
+        elif action == "back":
+            self.canvas.setFocus()
+
+    def release(self, action: str) -> None:
+        if action == "before":
+            self.canvas.set_mode(self.modes.value)
+
+    def close_job(self) -> None:
+        self.canvas.store.close()

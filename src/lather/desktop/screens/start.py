@@ -1,0 +1,86 @@
+"""What is there when nothing is open: how to begin, recent files, work left by a crash."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from lather.core.job.journal import Leftover
+from lather.desktop.theme.icons import pixmap
+from lather.desktop.theme.style import font
+from lather.desktop.theme.tokens import theme
+
+
+class StartScreen(QWidget):
+    """`open_asked()`, `demo_asked()`, `path_chosen(str)`, `recover(Leftover)`, `discard(Leftover)`."""
+
+    open_asked = pyqtSignal()
+    demo_asked = pyqtSignal()
+    path_chosen = pyqtSignal(str)
+    recover = pyqtSignal(object)
+    discard = pyqtSignal(object)
+
+    def __init__(self, recent: list[str], leftovers: list[Leftover], parent=None):
+        super().__init__(parent)
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        outer = QHBoxLayout(self)
+        outer.addStretch(1)
+        column = QVBoxLayout()
+        column.setSpacing(12)
+        outer.addLayout(column)
+        outer.addStretch(1)
+        column.addStretch(2)
+        picture = QLabel()
+        picture.setPixmap(pixmap("photo", theme().accent, 56, self.devicePixelRatioF()))
+        column.addWidget(picture)
+        title = QLabel("Drop a portrait here")
+        title.setFont(font(17, strong=True))
+        column.addWidget(title)
+        words = QLabel("A JPEG, PNG, TIFF or WebP photo, or a .lather job.\nThe photo itself is never changed: "
+                       "all you do is kept beside it and can be taken back.")
+        words.setObjectName("quiet")
+        column.addWidget(words)
+        buttons = QHBoxLayout()
+        self.open_button = QPushButton("Open a photo or job …")
+        self.open_button.setObjectName("primary")
+        self.open_button.clicked.connect(self.open_asked)
+        self.demo_button = QPushButton("Try the demo job")
+        self.demo_button.clicked.connect(self.demo_asked)
+        buttons.addWidget(self.open_button)
+        buttons.addWidget(self.demo_button)
+        buttons.addStretch(1)
+        column.addLayout(buttons)
+        self.recover_buttons: list[QPushButton] = []
+        for leftover in leftovers[:3]:
+            column.addWidget(self._leftover_row(leftover))
+        if recent:
+            head = QLabel("Recent")
+            head.setFont(font(strong=True))
+            column.addSpacing(8)
+            column.addWidget(head)
+            for path in recent[:6]:
+                button = QPushButton(f"{Path(path).name}   –   {Path(path).parent}")
+                button.setObjectName("flat")
+                button.setStyleSheet("text-align: left;")
+                button.setMaximumWidth(560)
+                button.clicked.connect(lambda _, path=path: self.path_chosen.emit(path))
+                column.addWidget(button)
+        column.addStretch(3)
+
+    def _leftover_row(self, leftover: Leftover) -> QFrame:
+        frame = QFrame()
+        frame.setObjectName("notice")
+        row = QHBoxLayout(frame)
+        row.setContentsMargins(12, 8, 8, 8)
+        steps = f"{leftover.steps} step{'s' * (leftover.steps != 1)}"
+        row.addWidget(QLabel(f"“{leftover.title}” was not closed properly; {steps} can be brought back."))
+        row.addStretch(1)
+        go_on = QPushButton("Go on with it")
+        go_on.clicked.connect(lambda: self.recover.emit(leftover))
+        drop = QPushButton("Discard")
+        drop.clicked.connect(lambda: (self.discard.emit(leftover), frame.hide()))
+        self.recover_buttons.append(go_on)
+        row.addWidget(go_on)
+        row.addWidget(drop)
+        return frame

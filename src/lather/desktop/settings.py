@@ -1,0 +1,42 @@
+"""What the desk remembers between starts: recent files, theme. One small JSON file."""
+
+import json
+from pathlib import Path
+
+from lather.core.errors import LatherError
+from lather.core.imageio.write import write_atomically
+from lather.desktop.input.keys import settings_folder
+
+_MOST_RECENT = 10
+
+
+def _load() -> dict:
+    try:
+        data = json.loads((settings_folder() / "settings.json").read_text())
+        return data if isinstance(data, dict) else {}
+    except (OSError, ValueError):
+        return {}
+
+
+def _store(data: dict) -> None:
+    try:
+        settings_folder().mkdir(parents=True, exist_ok=True)
+        write_atomically(settings_folder() / "settings.json", lambda f: f.write(json.dumps(data, indent=1).encode()))
+    except (OSError, LatherError):
+        pass  # a read-only home only costs the list of recent files
+
+
+def recent_files() -> list[str]:
+    """Recent files that still exist, newest first."""
+    return [p for p in _load().get("recent", []) if isinstance(p, str) and Path(p).exists()]
+
+
+def remember(path: Path) -> None:
+    data = _load()
+    others = [p for p in data.get("recent", []) if p != str(path)]
+    data["recent"] = [str(path), *others][:_MOST_RECENT]
+    _store(data)
+
+
+def theme_name() -> str:
+    return str(_load().get("theme", "light"))
