@@ -73,7 +73,7 @@ def _walk(points, state, size, ceiling, flow, build_up, p_size, p_ceiling, p_flo
             n += 1
         if build_up and state[6] != 0.0:
             state[5] += max(0.0, t - state[3])
-            while state[5] * rate >= 1.0:
+            while state[5] * rate >= 1.0 - 1e-9:
                 state[5] -= 1.0 / rate
                 if n == out.shape[0]:
                     bigger = np.empty((2 * n, 5), np.float64)

@@ -29,6 +29,8 @@ class Brush:
     pressure_flow: bool = False
 
     def __post_init__(self):
+        for f in fields(self):  # one type for each value, so that equal brushes are written the same way
+            object.__setattr__(self, f.name, type(f.default)(getattr(self, f.name)))
         if not SIZE_RANGE_PX[0] <= self.size_px <= SIZE_RANGE_PX[1]:
             raise RequestError(f"A brush of {self.size_px:g} px is outside 1 to 2000 px.")
         for name in ("edge", "ceiling", "flow"):
@@ -40,5 +42,5 @@ class Brush:
 
     @classmethod
     def from_json(cls, data: dict) -> "Brush":
-        kinds = {f.name: type(f.default) for f in fields(cls)}
-        return cls(**{name: kinds[name](value) for name, value in data.items() if name in kinds})
+        known = {f.name for f in fields(cls)}
+        return cls(**{name: value for name, value in data.items() if name in known})

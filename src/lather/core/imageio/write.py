@@ -28,7 +28,8 @@ def write_atomically(path: str | Path, write: Callable[[io.BufferedWriter], None
     temporary = None
     try:
         handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
-        with os.fdopen(handle, "wb") as file:
+        os.close(handle)
+        with open(temporary, "wb") as file:
             write(file)
             file.flush()
             os.fsync(file.fileno())

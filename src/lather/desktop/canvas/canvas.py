@@ -110,7 +110,7 @@ class PhotoCanvas(QWidget):
 
     def ask(self) -> None:
         """Ask for the tiles in sight, nearest to the pointer first."""
-        if self._job is None or self.width() < 2:
+        if self._job is None or self.width() < 2 or not self.isVisible():
             return
         level = self.level
         seen = self.view.visible(self.picture, level)
@@ -256,6 +256,10 @@ class PhotoCanvas(QWidget):
             self.update_rect(rect, level)
 
     # events
+
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self._ask_later.start(0)
 
     def resizeEvent(self, event) -> None:
         first = self._job is not None and not self._fitted and self.view.width <= 1

@@ -1,7 +1,9 @@
 """What is drawn over the photo: rings, tags, the wipe line. Device pixels throughout."""
 
+import functools
+
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPixmap, QPolygonF
 
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import theme
@@ -9,15 +11,28 @@ from lather.desktop.theme.tokens import theme
 
 def draw_ring(painter: QPainter, centre: QPointF, radius: float, *, taking: bool = False) -> None:
     """Solid: where the tool lays down. Dashed: where it takes from. Dark under light, to show on any skin."""
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    radius = max(2.0, radius)
-    painter.setPen(QPen(QColor(20, 20, 20, 150), 3))
-    painter.drawEllipse(centre, radius, radius)
-    pen = QPen(QColor(255, 255, 255, 235), 1.5)
-    if taking:
-        pen.setDashPattern([3, 3])
-    painter.setPen(pen)
-    painter.drawEllipse(centre, radius, radius)
+    image = _ring_image(round(max(2.0, radius) * 2), taking)
+    half = image.width() / 2
+    painter.drawPixmap(QPointF(centre.x() - half, centre.y() - half), image)
+
+
+@functools.lru_cache(maxsize=12)
+def _ring_image(diameter: int, taking: bool) -> QPixmap:
+    """Drawn once for a size: stroking a large circle anew would cost more than a heal."""
+    side = diameter + 6
+    image = QPixmap(side, side)
+    image.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(image)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    middle = QPointF(side / 2, side / 2)
+    for colour, width, dashed in ((QColor(20, 20, 20, 150), 3, False), (QColor(255, 255, 255, 235), 1.5, taking)):
+        pen = QPen(colour, width)
+        if dashed:
+            pen.setDashPattern([3, 3])
+        painter.setPen(pen)
+        painter.drawEllipse(middle, diameter / 2, diameter / 2)
+    painter.end()
+    return image
 
 
 def draw_inner_ring(painter: QPainter, centre: QPointF, radius: float) -> None:

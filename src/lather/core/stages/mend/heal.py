@@ -20,7 +20,7 @@ _LARGEST_CELL = 16
 _RING_SHARE = 0.14
 _LEAST_RING_PX = 3
 _TEXTURE_GAIN = (0.7, 1.6)
-_FINE_BLOCKS_FROM_CELL = 4  # larger heals skip what is neither rim nor newly laid
+_ONE_BLOCK_PX = 1_500_000  # up to here one block is faster; long strokes go tile by tile, to save memory
 
 
 def cell_size(brush_size_px: float) -> int:
@@ -45,16 +45,20 @@ def heal_reach(rect: Rect, brush_size_px: float) -> Rect:
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _gather(dest, source, valid, coverage, cell, row, column, total, count):  # pragma: no cover - compiled
-    """Add the differences of pixels that are not painted to their cells."""
-    for y in range(dest.shape[0]):
-        j = row + y // cell
-        for x in range(dest.shape[1]):
-            i = column + x // cell
-            if coverage[y, x] <= 0.0 and valid[y, x]:
-                count[j, i] += 1.0
-                for c in range(3):
-                    total[j, i, c] += dest[y, x, c] - source[y, x, c]
+def _gather(dest, source, valid, coverage, cell, row, column, ring, total, count):  # pragma: no cover - compiled
+    """Add the differences of the ring's pixels that are not painted to their cells."""
+    height, width = coverage.shape
+    for j in range(row, min(ring.shape[0], row + (height + cell - 1) // cell)):
+        for i in range(column, min(ring.shape[1], column + (width + cell - 1) // cell)):
+            if ring[j, i] == 0:
+                continue
+            y0, x0 = (j - row) * cell, (i - column) * cell
+            for y in range(y0, min(y0 + cell, height)):
+                for x in range(x0, min(x0 + cell, width)):
+                    if coverage[y, x] <= 0.0 and valid[y, x]:
+                        count[j, i] += 1.0
+                        for c in range(3):
+                            total[j, i, c] += dest[y, x, c] - source[y, x, c]
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -205,7 +209,7 @@ def heal(
     near = cv2.dilate(painted, np.ones((2 * (ring_px // cell) + 1,) * 2, np.uint8))
     ring_cells = near & (1 - cv2.erode(painted, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_CONSTANT))
     held: list[_Block] = []
-    for rect in _blocks(reach, TILE if cell < _FINE_BLOCKS_FROM_CELL else TILE // 2):
+    for rect in [reach] if reach.width * reach.height <= _ONE_BLOCK_PX else _blocks(reach, TILE):
         row, column = (rect.y0 - grid.y0) // cell, (rect.x0 - grid.x0) // cell
         cells = np.s_[row : -(-(rect.y1 - grid.y0) // cell), column : -(-(rect.x1 - grid.x0) // cell)]
         part = padded[rect.slices(grid)]
@@ -220,7 +224,7 @@ def heal(
             source = read_shifted(read, rect, offset, bounds)
         held.append(_Block(rect, row, column, part, laid, dest, source))
         if looked_at:
-            _gather(dest, source.pixels, source.valid, part, cell, row, column, total, count)
+            _gather(dest, source.pixels, source.valid, part, cell, row, column, ring_cells, total, count)
     domain = near * _inside_cells(grid, bounds, cell)
     weight = np.where(domain > 0, count / (cell * cell), 0).astype(np.float32)
     data = total / np.maximum(count, 1)[..., None]

@@ -13,7 +13,7 @@ from lather.core.engine.engine import Engine
 from lather.core.job.model import Job, Stroke, freeze_points
 from lather.core.levels import halve
 from lather.core.stages.mend.solve import cut, solve_coverage
-from lather.core.types import EMPTY, EncodedRGB, Rect
+from lather.core.types import EMPTY, EncodedRGB, Rect, tile_rect, tiles_of
 
 _LARGEST_MARGIN_PX = 128
 
@@ -43,6 +43,8 @@ class LiveStroke:
         height, width = self._bounds.height, self._bounds.width
         self._coverage = np.zeros((height, width), np.float32)
         self._delta = np.zeros((height, width, 3), np.float32)
+        self._before = np.empty((height, width, 3), np.float32)
+        self._known: set[tuple[int, int]] = set()
         self._points: list[np.ndarray] = []
         self.laid = EMPTY
         self.disagreement = 0.0
@@ -81,7 +83,15 @@ class LiveStroke:
         self.disagreement = solved.disagreement
 
     def _read(self, rect: Rect) -> EncodedRGB:
-        return self._kind.before(self._around, self._order, self._place, rect)
+        """The layer before the stroke; a tile is computed once, then looked at (do not write into it)."""
+        for column, row in tiles_of(rect):
+            if (column, row) not in self._known:
+                tile = tile_rect(column, row, self._bounds.x1, self._bounds.y1)
+                self._before[tile.slices(self._bounds)] = self._kind.before(
+                    self._around, self._order, self._place, tile
+                )
+                self._known.add((column, row))
+        return self._before[rect.slices(self._bounds)]
 
     def coverage(self, rect: Rect) -> np.ndarray:
         """Coverage so far of any rectangle, float32 (h, w)."""
@@ -94,9 +104,11 @@ class LiveStroke:
         return self._stack.pixels(rect, level, live=(self._index, self._full))
 
     def _full(self, rect: Rect, level: int) -> EncodedRGB:
-        out = self._kind.before(self._around, self._order, self._place, rect, level)
         area = rect.from_level(level).intersect(self._bounds)
         delta = self._delta[area.slices(self._bounds)]
+        if level == 0:
+            return self._read(rect) + delta
+        out = self._kind.before(self._around, self._order, self._place, rect, level)
         for _ in range(level):
             delta = halve(delta)
         out += delta

@@ -1,0 +1,118 @@
+import json
+import unittest
+
+import numpy as np
+
+from lather.core.brush.values import Brush
+from lather.core.job.commands import (
+    AddEdits,
+    AddLayer,
+    Command,
+    MoveLayer,
+    RemoveEdits,
+    RemoveLayer,
+    SetBrief,
+    SetLayer,
+    SetStage,
+    command_from_json,
+)
+from lather.core.job.history import History
+from lather.core.job.model import (
+    Layer,
+    Source,
+    Stroke,
+    freeze_points,
+    job_from_json,
+    job_to_json,
+    new_id,
+    new_job,
+    same_document,
+)
+
+SOURCE = Source("photo.jpg", 400, 300, "ab" * 32)
+
+
+def stroke(x: float = 50, tool: str = "carry", **values) -> Stroke:
+    points = freeze_points([[x, 50, 1, 0], [x + 9, 55, 0.5, 0.1]])
+    return Stroke(new_id(), tool, Brush(size_px=20), points, (30, -20), **values)
+
+
+def worked_history() -> History:
+    """One of each command."""
+    history = History(new_job(SOURCE, title="Made up"))
+    first = history.job.stage("mend").layers[0].id
+    second = Layer(new_id(), "Second", edits=(stroke(80),))
+    one, two = stroke(), stroke(60, "copy", mode="lighter", note="spot")
+    for command in (
+        AddEdits("mend", first, (one, two)), AddLayer("mend", second, 1), SetLayer("mend", second.id, "strength", 0.6),
+        MoveLayer("mend", second.id, 0), SetLayer("mend", first, "name", "Cheeks"),
+        RemoveEdits("mend", first, (one.id,)),
+        SetStage("mend", "strength", 0.9), SetBrief("kind", "natural"), RemoveLayer("mend", second.id),
+    ):
+        history.do(command)
+    return history
+
+
+class HistoryTest(unittest.TestCase):
+    def test_undo_and_redo_walk_the_same_jobs(self):
+        history = worked_history()
+        count = history.position
+        jobs = [history.job]
+        while history.undo_label:
+            jobs.append(history.undo())
+        self.assertEqual(len(jobs), count + 1)
+        for job in reversed(jobs[:-1]):
+            self.assertIs(history.redo(), job)
+        self.assertIs(history.redo(), jobs[0])
+
+    def test_every_kind_of_command_is_covered_above(self):
+        used = {type(command) for command in worked_history().commands}
+        self.assertEqual(used, set(Command.kinds.values()))
+
+    def test_an_edit_shares_all_else(self):
+        job = worked_history().job
+        layer = job.stage("mend").layers[0]
+        after = AddEdits("mend", layer.id, (stroke(),)).apply(job)
+        self.assertIs(after.stage("grain"), job.stage("grain"))
+        self.assertIs(after.stage("mend").layers[0].edits[0], layer.edits[0])
+        self.assertEqual(len(job.stage("mend").layers[0].edits) + 1, len(after.stage("mend").layers[0].edits))
+
+    def test_a_dragged_slider_is_one_step(self):
+        history = History(new_job(SOURCE))
+        layer_id = history.job.stage("mend").layers[0].id
+        for value in (0.9, 0.8, 0.7):
+            history.do(SetLayer("mend", layer_id, "strength", value), merge=True)
+        self.assertEqual(history.position, 1)
+        history.undo()
+        self.assertEqual(history.job.stage("mend").layers[0].strength, 1.0)
+
+    def test_points_are_frozen(self):
+        with self.assertRaises(ValueError):
+            stroke().points[0, 0] = 1
+
+
+class JsonTest(unittest.TestCase):
+    def test_a_job_and_its_commands_survive_json(self):
+        history = worked_history()
+        points = {s.id: np.array(s.points) for c in history.commands for s in c.strokes()}
+        job = job_from_json(json.loads(json.dumps(job_to_json(history.job))), points)
+        self.assertTrue(same_document(job, history.job))
+        again = History(history.base)
+        for command in history.commands:
+            again.do(command_from_json(json.loads(json.dumps(command.to_json())), points))
+        self.assertTrue(same_document(again.job, history.job))
+
+    def test_unknown_fields_survive_everywhere(self):
+        data = job_to_json(worked_history().job)
+        data["later"] = {"a": 1}
+        data["stages"][0]["later"] = 2
+        data["stages"][0]["layers"][0]["later"] = [3]
+        data["stages"][0]["layers"][0]["edits"][0]["later"] = "4"
+        points = {e["id"]: np.ones((1, 4)) for s in data["stages"] for x in s["layers"] for e in x["edits"]}
+        self.assertEqual(job_to_json(job_from_json(data, points)), data)
+
+    def test_digest_follows_what_decides_pixels_only(self):
+        one = stroke()
+        same = Stroke("other", one.tool, one.brush, one.points, one.offset, one.mode, "another note")
+        self.assertEqual(one.digest, same.digest)
+        self.assertNotEqual(one.digest, Stroke("x", one.tool, one.brush, one.points, (31, -20)).digest)

@@ -1,0 +1,201 @@
+"""The contract of every layer kind, and of the engine around it."""
+
+import threading
+import time
+import unittest
+from dataclasses import replace
+
+import numpy as np
+
+from lather.core.brush.values import Brush
+from lather.core.engine.engine import TileCache, whole_picture_tiles
+from lather.core.engine.export import Output, output_size, render
+from lather.core.engine.scheduler import Scheduler, TileRequest
+from lather.core.errors import Cancelled
+from lather.core.job.model import Layer, Stroke, freeze_points, new_id, new_job
+from lather.core.levels import halve
+from lather.core.stages.registry import STAGES
+from lather.core.types import Rect, tile_rect
+from tests.support.pictures import engine_of, skin_like
+
+SIZE = (523, 611)  # odd on purpose: borders of tiles and levels
+
+
+def mend_layer(seed: int = 0, count: int = 12) -> Layer:
+    rng = np.random.default_rng(seed)
+    edits = []
+    for i in range(count):
+        tool = ("carry", "dab", "copy", "give_back")[i % 4]
+        x, y = rng.uniform(-10, SIZE[1] + 10), rng.uniform(-10, SIZE[0] + 10)
+        n = int(rng.integers(1, 9))
+        points = np.column_stack([x + 14 * np.arange(n), y + 9 * np.arange(n), np.ones(n), 0.02 * np.arange(n)])
+        edits.append(Stroke(new_id(), tool, Brush(size_px=float(rng.uniform(8, 130)), edge=0.6, flow=0.5),
+                            freeze_points(points), None if tool == "give_back" else (37, -45)))
+    return Layer(new_id(), f"Layer {seed}", strength=1.0 - 0.3 * (seed % 2), edits=tuple(edits))
+
+
+LAYERS = {"mend": lambda: (mend_layer(0), mend_layer(1))}  # each stage kind brings two layers that overlap
+
+
+class ContractTest(unittest.TestCase):
+    """Runs over all stages of the registry; a stage without an example here fails."""
+
+    def setUp(self):
+        self.engine = engine_of(skin_like(*SIZE))
+        self.bounds = self.engine.photo.bounds
+
+    def jobs(self):
+        for info in STAGES:
+            job = new_job(self.engine.photo.source)
+            stage = replace(job.stage(info.id), layers=LAYERS[info.id]())
+            yield info.id, job.with_stage(stage)
+
+    def test_tiles_in_any_order_equal_the_whole(self):
+        for stage_id, job in self.jobs():
+            whole = self.engine.pixels(job, self.bounds)
+            tiles = whole_picture_tiles(self.bounds)
+            np.random.default_rng(3).shuffle(tiles)
+            for column, row in tiles:
+                rect = tile_rect(column, row, self.bounds.x1, self.bounds.y1)
+                tile = engine_of(skin_like(*SIZE)).tile(job, stage_id, 0, column, row)
+                np.testing.assert_allclose(tile, whole[rect.slices(self.bounds)], atol=1e-6)
+
+    def test_input_is_not_modified_and_rendering_repeats(self):
+        before = self.engine.photo.picture.pixels.copy()
+        for _, job in self.jobs():
+            first = self.engine.pixels(job, self.bounds)
+            np.testing.assert_array_equal(self.engine.pixels(job, self.bounds), first)
+            np.testing.assert_array_equal(engine_of(skin_like(*SIZE)).pixels(job, self.bounds), first)
+        np.testing.assert_array_equal(self.engine.photo.picture.pixels, before)
+
+    def test_zero_strength_and_off_are_the_photo(self):
+        photo = self.engine.photo.read(self.bounds)
+        for stage_id, job in self.jobs():
+            stage = job.stage(stage_id)
+            self.assertGreater(np.abs(self.engine.pixels(job, self.bounds) - photo).max(), 0.01)
+            for changed in (
+                replace(stage, strength=0.0), replace(stage, on=False),
+                replace(stage, layers=tuple(replace(x, strength=0.0) for x in stage.layers)),
+                replace(stage, layers=tuple(replace(x, on=False) for x in stage.layers)),
+            ):
+                np.testing.assert_array_equal(self.engine.pixels(job.with_stage(changed), self.bounds), photo)
+
+    def test_stage_strength_mixes_with_the_photo(self):
+        photo = self.engine.photo.read(self.bounds)
+        for stage_id, job in self.jobs():
+            full = self.engine.pixels(job, self.bounds)
+            half = self.engine.pixels(job.with_stage(replace(job.stage(stage_id), strength=0.5)), self.bounds)
+            np.testing.assert_allclose(half, (full + photo) / 2, atol=1e-5)
+
+    def test_levels_agree(self):
+        for _, job in self.jobs():
+            expected = self.engine.pixels(job, self.bounds)
+            for level in (1, 2, 3):
+                expected = halve(expected)
+                got = self.engine.pixels(job, self.engine.photo.level_bounds(level), level)
+                self.assertLess(np.abs(got - expected).max(), 2e-4)
+
+    def test_a_local_edit_changes_only_the_keys_of_tiles_it_reaches(self):
+        for stage_id, job in self.jobs():
+            layer = job.stage(stage_id).layers[-1]
+            extra = Stroke(new_id(), "copy", Brush(size_px=20), freeze_points([[100, 100, 1, 0]]), (40, 0))
+            after = job.with_layer(stage_id, replace(layer, edits=(*layer.edits, extra)))
+            changed = [
+                (c, r) for c, r in whole_picture_tiles(self.bounds)
+                if self.engine.tile_key(job, None, 0, c, r) != self.engine.tile_key(after, None, 0, c, r)
+            ]
+            self.assertEqual(changed, [(0, 0)])
+
+    def test_an_earlier_edit_taken_out_updates_what_was_built_on_it(self):
+        job = new_job(self.engine.photo.source)
+        layer = job.stage("mend").layers[0]
+        first = Stroke(new_id(), "copy", Brush(size_px=60), freeze_points([[100, 100, 1, 0]]), (200, 200))
+        second = Stroke(new_id(), "copy", Brush(size_px=30), freeze_points([[300, 100, 1, 0]]), (-200, 0))
+        both = job.with_layer("mend", replace(layer, edits=(first, second)))
+        alone = job.with_layer("mend", replace(layer, edits=(second,)))
+        rect = Rect(290, 90, 310, 110)
+        self.assertGreater(np.abs(self.engine.pixels(both, rect) - self.engine.pixels(alone, rect)).max(), 0.01)
+        np.testing.assert_array_equal(self.engine.pixels(alone, rect), engine_of(skin_like(*SIZE)).pixels(alone, rect))
+
+    def test_a_long_chain_of_edits_on_one_spot(self):
+        job = new_job(self.engine.photo.source)
+        layer = job.stage("mend").layers[0]
+        edits = tuple(
+            Stroke(new_id(), "carry", Brush(size_px=16), freeze_points([[100, 100, 1, 0]]), (20, 0))
+            for _ in range(1500)
+        )
+        job = job.with_layer("mend", replace(layer, edits=edits))
+        self.assertTrue(np.isfinite(self.engine.pixels(job, Rect(80, 80, 120, 120))).all())
+
+
+class CacheAndSchedulerTest(unittest.TestCase):
+    def test_the_cache_keeps_its_limit_and_drops_the_oldest(self):
+        cache = TileCache(3 * 400)
+        for key in range(4):
+            cache.put(key, np.zeros(100, np.float32))
+            cache.get(0)
+        self.assertIsNone(cache.get(1))
+        self.assertIsNotNone(cache.get(0))
+        self.assertLessEqual(cache.used_bytes, 1200)
+
+    def test_a_newer_request_drops_what_was_not_begun(self):
+        engine = engine_of(skin_like(600, 600))
+        job, started, gate = new_job(engine.photo.source), [], threading.Event()
+        original = engine.tile
+
+        def slow(*args):
+            started.append(args[3:])
+            gate.wait(5)
+            return original(*args)
+
+        engine.tile = slow
+        delivered = []
+        scheduler = Scheduler(engine, delivered.append, lambda error: self.fail(error), workers=1)
+        self.addCleanup(scheduler.stop)
+        scheduler.request(TileRequest(job, None, 0, tuple((c, r) for r in range(3) for c in range(3))))
+        while not started:
+            time.sleep(0.001)
+        scheduler.request(TileRequest(job, None, 0, ((2, 2),)))
+        gate.set()
+        end = time.monotonic() + 5
+        while not scheduler.idle() and time.monotonic() < end:
+            time.sleep(0.002)
+        self.assertEqual(started, [(0, 0), (2, 2)])
+        self.assertEqual([(r.column, r.row) for r in delivered], [(0, 0), (2, 2)])
+
+
+class ExportTest(unittest.TestCase):
+    def setUp(self):
+        self.engine = engine_of(skin_like(*SIZE))
+        self.job = new_job(self.engine.photo.source)
+        self.job = self.job.with_layer("mend", replace(mend_layer(4), id=self.job.stage("mend").layers[0].id))
+
+    def test_strips_equal_the_whole(self):
+        codes, _ = render(self.engine, self.job, Output(bits=16))
+        whole = self.engine.pixels(self.job, self.engine.photo.bounds)
+        np.testing.assert_array_equal(codes, np.round(np.clip(whole, 0, 1) * 65535).astype(np.uint16))
+
+    def test_untouched_8_bit_photos_leave_as_they_came(self):
+        pixels = skin_like(*SIZE, dtype=np.uint8)
+        engine = engine_of(pixels)
+        codes, _ = render(engine, new_job(engine.photo.source), Output())
+        np.testing.assert_array_equal(codes, pixels)
+
+    def test_dither_keeps_the_mean_between_two_codes(self):
+        from lather.core.engine.export import to_codes
+
+        flat = np.full((200, 200, 3), 100.3 / 255, np.float32)
+        codes = to_codes(flat, 8)
+        self.assertEqual(set(np.unique(codes)), {100, 101})
+        self.assertAlmostEqual(codes.mean(), 100.3, delta=0.02)
+
+    def test_size_cancel_and_progress(self):
+        self.assertEqual(output_size(6000, 4000, 2000), (2000, 1333))
+        self.assertEqual(output_size(600, 400, 2000), (600, 400))
+        codes, _ = render(self.engine, self.job, Output(long_edge_px=200))
+        self.assertEqual(max(codes.shape), 200)
+        shares = []
+        render(self.engine, self.job, Output(), lambda share: shares.append(share) or True)
+        self.assertEqual(shares, sorted(shares))
+        with self.assertRaises(Cancelled):
+            render(self.engine, self.job, Output(), lambda share: False)

@@ -1,0 +1,39 @@
+"""Small pictures and sessions for tests."""
+
+import functools
+
+import numpy as np
+
+from lather.core.engine.engine import Engine
+from lather.core.engine.photo import Photo
+from lather.core.imageio.picture import Picture
+from lather.core.job.history import History
+from lather.core.job.model import new_job
+from lather.core.practice.make import Plate, make_plate
+from lather.core.session import Session
+from lather.core.stages.registry import make_kinds
+
+FLAWS = {"blemish_dark": 8, "blemish_red": 8, "blemish_bright": 6, "mole": 1}
+
+
+def skin_like(height: int = 300, width: int = 340, seed: int = 0, dtype=np.uint16) -> np.ndarray:
+    """A slope with fine noise: enough like skin for heals, cheap to make."""
+    rng = np.random.default_rng(seed)
+    ys, xs = np.mgrid[:height, :width]
+    base = np.stack([0.72 + xs / width * 0.1, 0.55 + ys / height * 0.1, 0.47 + 0 * xs], -1)
+    values = np.clip(base + rng.normal(0, 0.012, base.shape), 0, 1)
+    return np.round(values * np.iinfo(dtype).max).astype(dtype)
+
+
+def session_of(pixels: np.ndarray, name: str = "photo.png", file_bytes: bytes = b"photo") -> Session:
+    photo = Photo(Picture(pixels), file_bytes, name)
+    return Session(photo, History(new_job(photo.source)))
+
+
+def engine_of(pixels: np.ndarray) -> Engine:
+    return Engine(Photo(Picture(pixels), b"", "photo"), make_kinds())
+
+
+@functools.cache
+def plate(sitter: str = "wren", seed: int = 3) -> Plate:
+    return make_plate(sitter, seed, flaws=FLAWS, edge_margin_px=30)
