@@ -1,6 +1,7 @@
 """Read JPEG, PNG, TIFF and WebP into a `Picture`. The bytes decide what a file is, not its name."""
 
 import io
+import logging
 import struct
 import warnings
 from pathlib import Path
@@ -14,6 +15,7 @@ from lather.core.colour import profiles
 from lather.core.errors import PictureError
 from lather.core.imageio.picture import MAX_PIXELS, Picture
 
+logging.getLogger("tifffile").setLevel(logging.CRITICAL)  # what is wrong is said by PictureError, once
 Image.MAX_IMAGE_PIXELS = None  # the limit below is checked before anything is decoded
 _KNOWN = "JPEG, PNG, TIFF or WebP"
 _ORIENTATION_TAG = 274

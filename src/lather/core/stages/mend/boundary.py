@@ -1,39 +1,80 @@
-"""Which boundary cells of a heal to believe: those that agree with the others."""
+"""Which boundary cells of a heal to believe, and the plane that those cells agree on."""
+
+from dataclasses import dataclass
 
 import numpy as np
 
-_LEAST_SCALE = 0.006
-_REACH = 3.0
-_ITERATIONS = 5
+_LEAST_SCALE = 0.012
+_REACH = 7.0
+_ITERATIONS = 4
+_STARTS = 40
+_LOOKED_AT = 300
 
 
-def agreement(data: np.ndarray, weight: np.ndarray) -> np.ndarray:
-    """Weights 0-1 by how well each cell's difference fits the plane of most others.
+@dataclass(frozen=True)
+class BoundaryFit:
+    """agree: weights 0-1 (h, w). plane: (3, 3), per channel constant, slope down, slope right, in cells."""
 
-    data: (h, w, 3) differences in encoded RGB; weight: (h, w), 0 where there is none. Iteratively reweighted
-    least squares (Holland and Welsch 1977) with the Geman-McClure weight, from a median start: a jaw line,
-    a collar or hair under part of the ring falls out, while shading along the ring (a slope) stays in.
+    agree: np.ndarray
+    plane: np.ndarray
+    middle: tuple[float, float]
+    span: float
+
+    def on_cells(self) -> np.ndarray:
+        """The plane on every cell, float32 (h, w, 3)."""
+        height, width = self.agree.shape
+        ys = (np.arange(height, dtype=np.float32) - self.middle[0]) / self.span
+        xs = (np.arange(width, dtype=np.float32) - self.middle[1]) / self.span
+        p = self.plane.astype(np.float32)
+        return p[0] + ys[:, None, None] * p[1] + xs[None, :, None] * p[2]
+
+
+def fit_boundary(data: np.ndarray, weight: np.ndarray) -> BoundaryFit:
+    """A plane through the differences of most cells, and how well each cell fits it.
+
+    data: (h, w, 3) differences in encoded RGB; weight: (h, w), 0 where there is none. Start: the best of many
+    planes through three cells by least median of residuals (Rousseeuw 1984), or the median; then iteratively
+    reweighted least squares (Holland and Welsch 1977) with the Geman-McClure weight. A jaw line, a collar or
+    hair under part of the ring falls out, while shading along the ring (a slope) stays in.
     """
     ys, xs = np.nonzero(weight > 0)
-    result = np.zeros(weight.shape, np.float32)
+    span = max(weight.shape) / 2
+    agree = np.zeros(weight.shape, np.float32)
     if len(ys) == 0:
-        return result
+        return BoundaryFit(agree, np.zeros((3, 3)), (0.0, 0.0), span)
     d = data[ys, xs].astype(np.float64)
     base = weight[ys, xs].astype(np.float64)
-    span = max(weight.shape) / 2
-    basis = np.stack([np.ones(len(ys)), (ys - ys.mean()) / span, (xs - xs.mean()) / span], 1)
-    fit = np.median(d, axis=0, keepdims=True)
-    for _ in range(_ITERATIONS):
-        residual = np.sqrt(((d - fit) ** 2).sum(1))
-        scale = max(_LEAST_SCALE, 1.4826 * float(np.median(residual)))
-        w = (1 / (1 + (residual / (_REACH * scale)) ** 2)) ** 2
-        bw = base * w
-        if len(ys) < 8:
-            break
-        normal = basis.T @ (bw[:, None] * basis) + 1e-6 * np.eye(3) * bw.sum()
-        fit = basis @ np.linalg.solve(normal, basis.T @ (bw[:, None] * d))
-    result[ys, xs] = w
-    return result
+    middle = (float(ys.mean()), float(xs.mean()))
+    basis = np.stack([np.ones(len(ys)), (ys - middle[0]) / span, (xs - middle[1]) / span], 1)
+    plane = np.zeros((3, 3))
+    plane[0] = np.median(d, axis=0)
+    if len(ys) >= 8:
+        plane = _start(basis, d, plane)
+        for _ in range(_ITERATIONS):
+            bw = base * _weights(basis, d, plane)
+            normal = basis.T @ (bw[:, None] * basis) + 1e-4 * np.diag([0, 1, 1]) * bw.sum()
+            plane = np.linalg.solve(normal, basis.T @ (bw[:, None] * d))
+    agree[ys, xs] = _weights(basis, d, plane)
+    return BoundaryFit(agree, plane, middle, span)
+
+
+def _weights(basis: np.ndarray, d: np.ndarray, plane: np.ndarray) -> np.ndarray:
+    residual = np.sqrt(((d - basis @ plane) ** 2).sum(1))
+    scale = max(_LEAST_SCALE, 1.4826 * float(np.median(residual)))
+    return (1 / (1 + (residual / (_REACH * scale)) ** 2)) ** 2
+
+
+def _start(basis: np.ndarray, d: np.ndarray, flat: np.ndarray) -> np.ndarray:
+    """The candidate plane with the smallest median residual; the same cells give the same plane."""
+    rng = np.random.default_rng(len(d))
+    seen = np.linspace(0, len(d) - 1, min(len(d), _LOOKED_AT)).astype(int)
+    triples = rng.integers(0, len(d), (_STARTS, 3))
+    corners = basis[triples]
+    good = np.abs(np.linalg.det(corners)) > 0.05
+    planes = np.linalg.solve(corners[good], d[triples[good]]) if good.any() else np.zeros((0, 3, 3))
+    planes = np.concatenate([flat[None], planes])
+    residual = ((d[seen][None] - np.einsum("nk,pkc->pnc", basis[seen], planes)) ** 2).sum(-1)
+    return planes[np.argmin(np.median(residual, axis=1))]
 
 
 def disagreement_share(weight: np.ndarray, agree: np.ndarray) -> float:

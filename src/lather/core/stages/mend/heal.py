@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from numba import njit
 
-from lather.core.stages.mend.boundary import agreement, disagreement_share
+from lather.core.stages.mend.boundary import disagreement_share, fit_boundary
 from lather.core.stages.mend.membrane import solve_membrane
 from lather.core.types import TILE, EncodedRGB, Mask, Rect
 
@@ -228,8 +228,10 @@ def heal(
     domain = near * _inside_cells(grid, bounds, cell)
     weight = np.where(domain > 0, count / (cell * cell), 0).astype(np.float32)
     data = total / np.maximum(count, 1)[..., None]
-    agree = agreement(data, weight)
-    u = _spread(solve_membrane(domain, data, weight * agree), domain)
+    fit = fit_boundary(data, weight)
+    agree, plane = fit.agree, fit.on_cells()
+    # the plane is taken out first: what is left is small, and a slope is kept exactly
+    u = _spread(solve_membrane(domain, data - plane, weight * agree), domain) + plane
     if texture_sigma_px:
         _match_texture(held, near, agree, grid, cell)
     return Heal([_lay_block(b, u, grid, cell, only) for b in held if b.laid], disagreement_share(weight, agree))

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from lather.core.stages.mend.boundary import agreement
+from lather.core.stages.mend.boundary import fit_boundary
 from lather.core.types import EncodedRGB, Mask, Rect
 
 # cost of: boundary residual and plane offset (encoded RGB), slope across the place, |log texture ratio|,
@@ -133,7 +133,7 @@ class _Search:
         values = self.picture[ys, xs]
         grid = np.zeros((len(ys), 1, 3), np.float32)
         grid[:, 0] = values - np.median(values, 0)
-        weight = agreement(grid, np.ones((len(ys), 1), np.float32))[:, 0] if len(ys) else np.zeros(0)
+        weight = fit_boundary(grid, np.ones((len(ys), 1), np.float32)).agree[:, 0] if len(ys) else np.zeros(0)
         self.weight = weight / max(weight.sum(), 1e-6)
         basis = np.stack([np.ones(len(ys)), (ys - ys.mean()) / side, (xs - xs.mean()) / side], 1)
         weighted = basis * self.weight[:, None]
