@@ -74,9 +74,9 @@ def general_methods(photo8, mask, rect):
     side = int(xs.max() - xs.min() + 1)
     shift = side + 6
     if xs.max() + shift < mask.shape[1] - 1:
-        source = np.roll(photo8, -shift, 1)
+        taken = np.roll(photo8, -shift, 1)
         centre = (int(xs.min() + xs.max() + 1) // 2, int(ys.min() + ys.max() + 1) // 2)
-        result["seamless, fixed offset"] = cv2.seamlessClone(source, photo8, mask, centre, cv2.NORMAL_CLONE)
+        result["seamless, fixed offset"] = cv2.seamlessClone(taken, photo8, mask, centre, cv2.NORMAL_CLONE)
     return result
 
 

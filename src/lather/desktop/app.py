@@ -25,9 +25,11 @@ def has_display() -> bool:
 
 
 def make_application() -> QApplication:
-    QApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
     global _application
-    app = _application = QApplication.instance() or QApplication(["lather"])
+    if QApplication.instance() is not None:
+        return QApplication.instance()
+    QApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
+    app = _application = QApplication(["lather"])
     sys.setswitchinterval(0.001)  # the window's thread must not wait 5 ms for each worker in Python code
     app.setApplicationName("lather")
     app.setApplicationDisplayName("Lather")

@@ -223,12 +223,12 @@ class Bench:
     def _seamless(engine: Engine, rect: Rect) -> float:
         wide = rect.expand(8).intersect(engine.photo.bounds)
         dest = np.ascontiguousarray(engine.photo.picture.pixels[wide.y0 : wide.y1, wide.x0 : wide.x1])
-        source = np.roll(dest, 30, 1)
+        taken = np.roll(dest, 30, 1)
         mask = np.zeros(dest.shape[:2], np.uint8)
         cv2.ellipse(mask, (dest.shape[1] // 2, dest.shape[0] // 2), (dest.shape[1] // 2 - 9, dest.shape[0] // 2 - 9),
                     0, 0, 360, 255, -1)
         start = time.perf_counter()
-        cv2.seamlessClone(source, dest, mask, (dest.shape[1] // 2, dest.shape[0] // 2), cv2.NORMAL_CLONE)
+        cv2.seamlessClone(taken, dest, mask, (dest.shape[1] // 2, dest.shape[0] // 2), cv2.NORMAL_CLONE)
         return 1000 * (time.perf_counter() - start)
 
     def dab(self):

@@ -1,8 +1,10 @@
 """What the desk remembers between starts: recent files, theme. One small JSON file."""
 
 import json
+import os
 from pathlib import Path
 
+from lather.core.colour import profiles
 from lather.core.errors import LatherError
 from lather.core.imageio.write import write_atomically
 from lather.desktop.input.keys import settings_folder
@@ -36,6 +38,19 @@ def remember(path: Path) -> None:
     others = [p for p in data.get("recent", []) if p != str(path)]
     data["recent"] = [str(path), *others][:_MOST_RECENT]
     _store(data)
+
+
+def display_profile() -> bytes | None:
+    """ICC profile of the display: the file named by LATHER_DISPLAY_PROFILE or by the setting `display_profile`.
+
+    None (then sRGB is assumed) if there is none or it is no RGB profile.
+    """
+    path = os.environ.get("LATHER_DISPLAY_PROFILE") or _load().get("display_profile")
+    try:
+        data = Path(path).read_bytes() if path else b""
+    except (OSError, TypeError):
+        return None
+    return data if data and profiles.is_valid(data) and profiles.colour_space(data) == "RGB" else None
 
 
 def theme_name() -> str:

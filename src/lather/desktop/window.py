@@ -63,6 +63,8 @@ class MainWindow(QMainWindow):
         self.keys.released.connect(self._key_released)
         self.header.screen_chosen.connect(self.show_screen)
         self.header.open_asked.connect(self.ask_open)
+        self.header.demo_asked.connect(self.open_demo)
+        self.header.path_chosen.connect(self.open_path)
         self.header.save_asked.connect(self.save)
         self._notice_timer = QTimer(self)
         self._notice_timer.setSingleShot(True)

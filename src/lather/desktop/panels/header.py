@@ -1,8 +1,11 @@
 """The top line: name, job, the screens, state of saving, menu."""
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QWidget
+from pathlib import Path
 
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
+
+from lather.desktop import settings
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import HEADER_PX, theme
 
@@ -10,10 +13,12 @@ SCREENS = {"desk": "Desk", "review": "Review", "deliver": "Deliver"}
 
 
 class Header(QWidget):
-    """`screen_chosen(key)`, `open_asked()`, `save_asked()`."""
+    """`screen_chosen(key)`, `open_asked()`, `demo_asked()`, `path_chosen(path)`, `save_asked()`."""
 
     screen_chosen = pyqtSignal(str)
     open_asked = pyqtSignal()
+    demo_asked = pyqtSignal()
+    path_chosen = pyqtSignal(str)
     save_asked = pyqtSignal()
 
     def __init__(self, parent=None):
@@ -47,9 +52,11 @@ class Header(QWidget):
             self.tabs[key] = button
             row.addWidget(button)
         row.addSpacing(10)
-        self.open_button = QPushButton("Open …")
+        self.open_button = QPushButton("Open")
         self.open_button.setToolTip("Open a photo or a job (Ctrl+O)")
-        self.open_button.clicked.connect(self.open_asked)
+        self.open_menu = QMenu(self)
+        self.open_menu.aboutToShow.connect(self._fill_menu)
+        self.open_button.setMenu(self.open_menu)
         row.addWidget(self.open_button)
         self.save_button = QPushButton("Save")
         self.save_button.setToolTip("Save the job (Ctrl+S)")
@@ -59,6 +66,16 @@ class Header(QWidget):
         self.state.setObjectName("quiet")
         self.state.setMinimumWidth(128)
         row.addWidget(self.state)
+
+    def _fill_menu(self) -> None:
+        self.open_menu.clear()
+        self.open_menu.addAction("Photo or job …", self.open_asked.emit)
+        self.open_menu.addAction("Demo job", self.demo_asked.emit)
+        recent = settings.recent_files()
+        if recent:
+            self.open_menu.addSeparator()
+        for path in recent:
+            self.open_menu.addAction(Path(path).name, lambda path=path: self.path_chosen.emit(path))
 
     def show_job(self, title: str, subtitle: str, state: str) -> None:
         self.title.setText(title)

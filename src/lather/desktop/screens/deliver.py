@@ -22,6 +22,7 @@ from lather.core.colour import profiles
 from lather.core.engine.export import Output, export, output_size
 from lather.core.errors import Cancelled, LatherError
 from lather.core.imageio.metadata import MetadataChoice, describe
+from lather.desktop import settings
 from lather.desktop.canvas.display import DisplayConverter, TileImage
 from lather.desktop.open_job import OpenJob
 from lather.desktop.panels.choices import Choices
@@ -217,7 +218,7 @@ class DeliverScreen(QWidget):
             while max(engine.photo.level_bounds(level + 1).x1 / room[0], engine.photo.level_bounds(level + 1).y1
                       / room[1]) >= ratio:
                 level += 1
-            converter = DisplayConverter(engine.photo.profile)
+            converter = DisplayConverter(engine.photo.profile, settings.display_profile())
             bgrx = converter.bgrx(engine.pixels(job, engine.photo.level_bounds(level), level))
             self._previewed.emit((TileImage(bgrx), room, ratio))
 

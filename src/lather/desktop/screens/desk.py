@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QVBoxLayou
 
 from lather.core.job.commands import MoveLayer, RemoveEdits, RemoveLayer, SetLayer, SetStage
 from lather.core.job.model import Job
+from lather.desktop import settings
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.input.brush_state import BrushState
 from lather.desktop.open_job import OpenJob
@@ -41,7 +42,7 @@ class DeskScreen(QWidget):
         self.job = job
         self.state = BrushState()
         engine = job.session.engine
-        self.canvas = PhotoCanvas(engine)
+        self.canvas = PhotoCanvas(engine, settings.display_profile())
         self.canvas.failed.connect(self.message)
         self.control = StrokeControl(self.canvas, job, self.state, self)
         self.control.message.connect(self.message)
@@ -69,6 +70,7 @@ class DeskScreen(QWidget):
         right.setContentsMargins(0, 0, 0, 0)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         inner = QWidget()
         inner.setObjectName("panel")
         inside = QVBoxLayout(inner)

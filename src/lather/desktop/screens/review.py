@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidg
 
 from lather.core.job.commands import SetLayer
 from lather.core.job.model import Job
+from lather.desktop import settings
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.input.brush_state import TOOL_LABELS
 from lather.desktop.open_job import OpenJob
@@ -24,7 +25,7 @@ class ReviewScreen(QWidget):
     def __init__(self, job: OpenJob, parent=None):
         super().__init__(parent)
         self.job = job
-        self.canvas = PhotoCanvas(job.session.engine)
+        self.canvas = PhotoCanvas(job.session.engine, settings.display_profile())
         self.canvas.failed.connect(self.message)
         self.canvas.panning = True
         self.modes = Choices("Compare", {"after": "Hold", "wipe": "Wipe", "side": "Side by side"}, "wipe")

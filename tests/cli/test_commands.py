@@ -1,0 +1,101 @@
+"""The command line as a person runs it: real processes, real files."""
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+
+from lather.core.imageio.read import read_picture
+from lather.core.imageio.write import write_picture
+from lather.core.session import Session
+from tests.core.test_archive import worked
+
+ROOT = Path(__file__).parents[2]
+
+
+class CommandTest(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def lather(self, *arguments, **env) -> subprocess.CompletedProcess:
+        display = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+        environment = {key: value for key, value in os.environ.items() if key not in display}
+        return subprocess.run(
+            [sys.executable, "-m", "lather", *map(str, arguments)], capture_output=True, text=True, cwd=self.folder,
+            env=environment | {"PYTHONPATH": str(ROOT / "src")} | env, timeout=120,
+        )
+
+    def refused(self, *arguments) -> str:
+        done = self.lather(*arguments)
+        self.assertEqual(done.returncode, 2, done.stderr)
+        self.assertNotIn("Traceback", done.stderr)
+        self.assertEqual(len(done.stderr.strip().splitlines()), 1, done.stderr)
+        return done.stderr
+
+    def test_info_and_render_of_a_job(self):
+        session = worked(self.folder)
+        session.save(self.folder / "job.lather")
+        facts = json.loads(self.lather("info", "job.lather", "--json").stdout)
+        self.assertEqual((facts["width"], facts["height"], facts["bits"], facts["edits"]), (340, 300, 16, 4))
+        self.assertEqual(facts["profile"], "sRGB")
+        self.assertIn("60 %", self.lather("info", "job.lather").stdout)
+        done = self.lather("render", "job.lather", "--out", "out.tif", "--bits", 16)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        expected = session.engine.pixels(session.job, session.photo.bounds)
+        codes = read_picture(self.folder / "out.tif").pixels
+        np.testing.assert_array_equal(codes, np.round(np.clip(expected, 0, 1) * 65535).astype(np.uint16))
+        self.assertEqual(self.lather("render", "job.lather", "--out", "small.jpg", "--size", 100).returncode, 0)
+        self.assertEqual(max(read_picture(self.folder / "small.jpg").pixels.shape), 100)
+
+    def test_bad_input_gives_one_sentence_and_code_2(self):
+        (self.folder / "letter.tif").write_text("dear all")
+        self.assertIn("not a picture", self.refused("info", "letter.tif"))
+        self.assertIn("no file", self.refused("info", "none.jpg"))
+        write_picture(self.folder / "a.png", np.zeros((4, 4, 3), np.uint8), profile=b"")
+        self.assertIn("ending", self.refused("render", "a.png", "--out", "a.doc"))
+        self.assertIn("8 bits", self.refused("render", "a.png", "--out", "a.jpg", "--bits", "16"))
+        self.assertIn("does not exist", self.refused("render", "a.png", "--out", "none/a.jpg"))
+        self.assertIn("no sitter", self.refused("practice", "make", "--sitter", "x", "--out", "p"))
+        self.assertIn("KIND=COUNT", self.refused("practice", "make", "--sitter", "pip", "--flaw", "red", "--out", "p"))
+        self.assertEqual(sorted(os.listdir(self.folder)), ["a.png", "letter.tif"])
+
+    def test_practice_make_writes_a_plate_that_can_be_opened(self):
+        done = self.lather("practice", "make", "--sitter", "marlow", "--flaw", "blemish_dark=3", "--out", "p")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertEqual(sorted(os.listdir(self.folder / "p")), ["flaws.json", "photo.png", "truth.png", "zones.png"])
+        self.assertEqual(len(json.loads((self.folder / "p" / "flaws.json").read_text())["finds"]), 3)
+        self.assertEqual(Session.open(self.folder / "p" / "photo.png").photo.width, 1600)
+
+    def test_without_a_display_demo_names_shots(self):
+        self.assertIn("lather shots", self.refused("demo"))
+
+    def test_shots_shows_the_demo_job(self):
+        done = self.lather("shots", "--out", "shots", XDG_CACHE_HOME=str(self.folder / "cache"))
+        self.assertEqual(done.returncode, 0, done.stderr)
+        for name in ("start", "desk", "review-wipe", "deliver"):
+            pixels = read_picture(self.folder / "shots" / f"{name}.png").pixels
+            self.assertEqual(pixels.shape[:2], (800, 1280))
+            self.assertGreater(pixels.std(), 3)
+        self.assertFalse((self.folder / "cache" / "lather").exists())  # pictures leave nothing behind
+
+    def test_bench_prints_the_shape_that_scripts_read(self):
+        rows = ("--row", "heal_settled", "--row", "pan_zoom")
+        done = self.lather("bench", "--megapixels", 2, "--events", 12, *rows, "--json")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        rows = json.loads(done.stdout)
+        self.assertEqual([r["row"] for r in rows], ["heal_settled", "pan_zoom"])
+        self.assertLessEqual({"row", "p95", "unit", "target", "met", "ratio_to_copy", "ratio_to_library"}, set(rows[0]))
+        self.assertTrue(all(r["p95"] > 0 for r in rows))
+        self.assertIn("no row", self.refused("bench", "--row", "nonsense"))
+
+    def test_the_launcher_works_from_any_folder(self):
+        command = [ROOT / "lather", "--version"]
+        done = subprocess.run(command, capture_output=True, text=True, cwd=self.folder, timeout=60)
+        self.assertIn("Lather 0", done.stdout)

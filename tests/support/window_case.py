@@ -1,0 +1,155 @@
+"""Base of tests that drive the real window: fails on errors inside slots and on windows left open."""
+
+import sys
+import tempfile
+import time
+import traceback
+import unittest
+from pathlib import Path
+
+from PyQt6.QtCore import QEvent, QPointF, Qt
+from PyQt6.QtGui import QInputDevice, QMouseEvent, QPointingDevice, QTabletEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from lather.core.session import Session
+from lather.desktop.app import make_application
+from lather.desktop.window import MainWindow
+
+PEN = QPointingDevice(
+    "test pen", 7, QInputDevice.DeviceType.Stylus, QPointingDevice.PointerType.Pen,
+    QInputDevice.Capability.Position | QInputDevice.Capability.Pressure, 1, 2,
+)
+
+
+class WindowCase(unittest.TestCase):
+    """`self.window` on an empty desk; `self.take(session)` or `self.window.open_path` opens something."""
+
+    def setUp(self):
+        self.app = make_application()
+        self.slot_errors: list[str] = []
+        self.addCleanup(setattr, sys, "excepthook", sys.excepthook)
+        sys.excepthook = lambda *error: self.slot_errors.append("".join(traceback.format_exception(*error)))
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.window = MainWindow()
+        self.window.resize(1280, 800)
+        self.window.show()
+        self.window.activateWindow()
+        self.pump()
+
+    def tearDown(self):
+        self.window._close_job()
+        self.window.close()
+        self.window.keys.deleteLater()
+        self.window.deleteLater()
+        self.app.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+        self.pump()
+        left = [w for w in QApplication.topLevelWidgets() if w.isVisible()]
+        self.assertEqual(left, [], "windows left open")
+        self.assertEqual(self.slot_errors, [])
+
+    def pump(self, seconds: float = 0.02) -> None:
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            self.app.processEvents()
+            time.sleep(0.001)
+
+    def wait(self, condition, seconds: float = 20.0) -> None:
+        end = time.monotonic() + seconds
+        while not condition():
+            if time.monotonic() > end:
+                self.fail("the window did not get there in time")
+            self.app.processEvents()
+            time.sleep(0.001)
+        self.pump()
+
+    def take(self, session: Session) -> None:
+        self.window._take(session)
+        self.settle()
+
+    @property
+    def desk(self):
+        return self.window.screens["desk"]
+
+    @property
+    def canvas(self):
+        return self.desk.canvas
+
+    def settle(self) -> None:
+        """Until nothing is being computed and all is drawn."""
+        self.pump()
+        self.wait(lambda: not self.desk.control.painting and self.desk.control.worker.idle() and self.canvas.ready())
+        self.pump()
+
+    def at(self, x: float, y: float, canvas=None):
+        """Widget position of a source place."""
+        canvas = canvas or self.canvas
+        sx, sy = canvas.view.to_screen(x, y)
+        return QPointF(sx, sy) / canvas.devicePixelRatioF()
+
+    def click(self, x: float, y: float, modifiers=Qt.KeyboardModifier.NoModifier) -> None:
+        self.drag([(x, y)], modifiers)
+
+    def drag(self, places, modifiers=Qt.KeyboardModifier.NoModifier) -> None:
+        """Mouse down at the first place, through the others, up at the last; then wait for the result."""
+        self.mouse(QEvent.Type.MouseMove, *places[0], modifiers, down=False)
+        self.mouse(QEvent.Type.MouseButtonPress, *places[0], modifiers)
+        for place in places[1:]:
+            self.mouse(QEvent.Type.MouseMove, *place, modifiers)
+            self.pump(0.004)
+        self.mouse(QEvent.Type.MouseButtonRelease, *places[-1], modifiers, down=False)
+        self.settle()
+
+    def mouse(self, kind, x, y, modifiers=Qt.KeyboardModifier.NoModifier, down=True) -> None:
+        at = self.at(x, y)
+        button = Qt.MouseButton.NoButton if kind == QEvent.Type.MouseMove else Qt.MouseButton.LeftButton
+        buttons = Qt.MouseButton.LeftButton if down else Qt.MouseButton.NoButton
+        event = QMouseEvent(kind, at, self.canvas.mapToGlobal(at), button, buttons, modifiers)
+        QApplication.sendEvent(self.canvas, event)
+
+    def pen_stroke(self, points) -> None:
+        """Real tablet events through (x, y, pressure)."""
+        for number, (x, y, pressure) in enumerate(points):
+            kind = QEvent.Type.TabletPress if number == 0 else QEvent.Type.TabletMove
+            self.tablet(kind, x, y, pressure)
+            self.pump(0.004)
+        self.tablet(QEvent.Type.TabletRelease, points[-1][0], points[-1][1], 0.0)
+        self.settle()
+
+    def tablet(self, kind, x, y, pressure) -> None:
+        at = self.at(x, y)
+        up = kind == QEvent.Type.TabletRelease
+        event = QTabletEvent(
+            kind, PEN, at, QPointF(self.canvas.mapToGlobal(at)), pressure, 0.0, 0.0, 0.0, 0.0, 0.0,
+            Qt.KeyboardModifier.NoModifier,
+            Qt.MouseButton.NoButton if kind == QEvent.Type.TabletMove else Qt.MouseButton.LeftButton,
+            Qt.MouseButton.NoButton if up else Qt.MouseButton.LeftButton,
+        )
+        QApplication.sendEvent(self.canvas, event)
+
+    def key(self, key, modifiers=Qt.KeyboardModifier.NoModifier) -> None:
+        QTest.keyClick(self.canvas, key, modifiers)
+        self.settle()
+
+    def hold(self, key):
+        """Context in which a key is held."""
+        case = self
+
+        class Held:
+            def __enter__(self):
+                QTest.keyPress(case.canvas, key)
+                case.pump()
+
+            def __exit__(self, *_):
+                QTest.keyRelease(case.canvas, key)
+                case.pump()
+
+        return Held()
+
+    def shown(self, x: float, y: float):
+        """(r, g, b) 0-255 that the screen shows at a source place."""
+        at = self.at(x, y).toPoint()
+        colour = self.canvas.grab().toImage().pixelColor(at)
+        return colour.red(), colour.green(), colour.blue()
