@@ -3,7 +3,8 @@
     .venv/bin/python benchmarks/heal_quality.py [--seeds 20] [--sitters wren,ambrose,tilda] [--json FILE]
 
 For every blemish of every plate: tone error to truth (CIEDE2000 on the tone band, mean and 95th percentile) and
-texture (variance in the pore band, after / truth) inside the mended area; free, and beside an edge of skin.
+texture (variance in the pore band, after / truth) inside the mended area. Cases: free; collar (the same spots with a
+dark collar painted 2 px beside the mask); edge (with --edge: right beside lips, hair, cloth).
 """
 
 import argparse
@@ -57,6 +58,35 @@ def lather_mend(plate):
     return engine.pixels(history.job, photo.bounds), times
 
 
+def mend_beside_collar(plate, flaw, rng):
+    """The same spot mended after a dark collar was painted 2 px beside the dabbed place: (crop after, window)."""
+    size = dab_size(flaw)
+    m = int(5 * size) + 30
+    height, width = plate.zones.shape
+    rect = Rect(int(flaw.x) - m, int(flaw.y) - m, int(flaw.x) + m, int(flaw.y) + m).intersect(Rect(0, 0, width, height))
+    window = rect.slices(Rect(0, 0, width, height))
+    photo = plate.photo[window].copy()
+    ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1] + 0.5
+    angle = rng.uniform(0, 2 * np.pi)
+    collar = (xs - flaw.x) * np.cos(angle) + (ys - flaw.y) * np.sin(angle) > size / 2 + 2
+    cloth = rng.normal(7000, 900, (*collar.shape, 1)) * np.array([0.8, 0.9, 1.2])
+    photo[collar] = np.clip(cloth, 0, 65535).astype(np.uint16)[collar]
+    engine = Engine(Photo(Picture(photo), b"", "collar"), make_kinds())
+    job = new_job(engine.photo.source)
+    layer_id = job.stage("mend").layers[0].id
+    stroke = dab_stroke(flaw.x - rect.x0, flaw.y - rect.y0, size)
+    stroke = with_source(stroke, source_candidates(engine, job, layer_id, stroke))
+    if stroke is None:
+        return None
+    after = engine.pixels(AddEdits("mend", layer_id, (stroke,)).apply(job), engine.photo.bounds)
+    changed = np.abs(after - engine.photo.read(engine.photo.bounds)).max(-1) > 0
+    assert not (changed & (np.hypot(xs - flaw.x, ys - flaw.y) > size / 2 + 1)).any(), "changed outside the mask"
+    truth = plate.truth[window].astype(np.float32) / 65535
+    after[collar] = truth[collar]  # the tone band must not see the cloth that both sides share
+    core = np.hypot(xs - flaw.x, ys - flaw.y) < size / 2
+    return after, truth, core & (plate.zones[window] == 1)
+
+
 def general_methods(photo8, mask, rect):
     """Other ways to fill the same mask, on an 8-bit crop: {name: crop}."""
     ys, xs = np.nonzero(mask)
@@ -88,7 +118,7 @@ def measure(rows, name, case, after, truth, core, fw):
 
 
 def run(sitters, seeds, general=True, edge=False):
-    rows, times, worst = {}, [], []
+    rows, times, worst, rng = {}, [], [], np.random.default_rng(9)
     for name in sitters:
         sitter = load_sitter(name)
         fw = sitter.face_width_px
@@ -116,6 +146,10 @@ def run(sitters, seeds, general=True, edge=False):
                 core &= plate.zones[window] == 1
                 measure(rows, "lather", case, mended[window], truth[window], core, fw)
                 last = rows[(case, "lather")][-1]
+                if case == "free":
+                    beside = mend_beside_collar(plate, flaw, rng)
+                    if beside is not None:
+                        measure(rows, "lather", "collar", *beside, fw)
                 worst.append((float(last[0].mean()), name, seed, flaw.kind, round(flaw.x), round(flaw.y), case))
                 if general and case == "free":
                     mask = (core * 255).astype(np.uint8)

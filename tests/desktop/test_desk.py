@@ -265,6 +265,17 @@ class FilesTest(DeskCase):
         self.window.dropEvent(event)
         self.settle()
         self.assertEqual(self.window.job.session.photo.name, "dropped.png")
+        self.assertEqual(self.window.header.title.text(), "dropped.png")
+        self.assertTrue(self.window.header.tabs["review"].isVisible())
+
+    def test_the_demo_opens_as_a_job_of_ones_own(self):
+        self.window.open_demo()
+        self.settle()
+        self.assertEqual(self.window.header.title.text(), "Wren, spring cards")
+        self.assertGreater(len(self.layer.edits), 4)
+        self.assertIsNone(self.window.job.session.job_file)
+        self.click(900, 900)
+        self.assertEqual(self.window.header.state.text(), "Not saved yet")
 
     def test_a_failed_save_says_why_and_keeps_the_work(self):
         self.click(400, 300)

@@ -111,9 +111,14 @@ class MainWindow(QMainWindow):
         from lather.core.practice.demo import demo_job_path
 
         try:
-            self.open_path(demo_job_path())
+            path = demo_job_path()
+            session = Session.open(path)
         except LatherError as error:
             self.say(error.message)
+            return
+        if self._may_leave():
+            session.job_file, session.photo_path = None, path  # the demo itself stays as it is
+            self._take(session)
 
     def open_path(self, path: str | Path) -> bool:
         """Open a photo or a job in place of what is open. Says why if it cannot; then nothing changes."""
@@ -163,6 +168,7 @@ class MainWindow(QMainWindow):
             self.screens[key] = screen
             self.stack.addWidget(screen)
         self.show_screen("desk")
+        self._show_state()
         for note in session.notes:
             self.say(note)
         self.opened.emit(self.job)
@@ -237,6 +243,8 @@ class MainWindow(QMainWindow):
         path = self.job.session.job_file
         if path is None or another:
             start = self.job.session.photo_path or Path.home() / self.job.session.photo.name
+            if start.suffix == ".lather":  # the demo
+                start = Path.home() / start.name
             suggested = path or start.with_suffix(".lather")
             chosen, _ = QFileDialog.getSaveFileName(self, "Save the job", str(suggested), "Lather jobs (*.lather)")
             if not chosen:

@@ -56,6 +56,7 @@ class Header(QWidget):
         self.open_button.setToolTip("Open a photo or a job (Ctrl+O)")
         self.open_menu = QMenu(self)
         self.open_menu.aboutToShow.connect(self._fill_menu)
+        self.open_button.setObjectName("menu")
         self.open_button.setMenu(self.open_menu)
         row.addWidget(self.open_button)
         self.save_button = QPushButton("Save")

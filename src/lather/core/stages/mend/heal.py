@@ -20,6 +20,7 @@ _LARGEST_CELL = 16
 _RING_SHARE = 0.14
 _LEAST_RING_PX = 3
 _TEXTURE_GAIN = (0.7, 1.6)
+_LEAST_LIKENESS, _LIKENESS = 0.10, 5.0  # of encoded range; of the usual spread
 _ONE_BLOCK_PX = 1_500_000  # up to here one block is faster; long strokes go tile by tile, to save memory
 
 
@@ -62,17 +63,22 @@ def _gather(dest, source, valid, coverage, cell, row, column, ring, total, count
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _lay(dest, source, valid, coverage, membrane, delta):  # pragma: no cover - compiled
-    """delta = coverage · (source + membrane − dest)."""
+def _lay(dest, source, valid, coverage, membrane, texture_only, delta):  # pragma: no cover - compiled
+    """delta = coverage · (source + membrane − dest).
+
+    Where the source is texture only, its share is √(1 − (1 − c)²): two unlike textures mixed by halves would
+    come out smoother than either; so their variances add up to the whole.
+    """
     for y in range(dest.shape[0]):
         for x in range(dest.shape[1]):
             c = coverage[y, x]
             if c <= 0.0 or not valid[y, x]:
                 delta[y, x, 0], delta[y, x, 1], delta[y, x, 2] = 0.0, 0.0, 0.0
                 continue
+            share = np.sqrt(c * (np.float32(2.0) - c)) if texture_only else c
             for k in range(3):
-                healed = min(max(source[y, x, k] + membrane[y, x, k], np.float32(0.0)), np.float32(1.0))
-                delta[y, x, k] = c * (healed - dest[y, x, k])
+                change = c * (membrane[y, x, k] - dest[y, x, k]) + share * source[y, x, k]
+                delta[y, x, k] = min(max(change, -dest[y, x, k]), np.float32(1.0) - dest[y, x, k])
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -123,17 +129,31 @@ class SourceRead:
 Read = Callable[[Rect], EncodedRGB]
 
 
+def tone_of(pixels: EncodedRGB, valid: np.ndarray, sigma_px: float) -> EncodedRGB:
+    """Low-pass (Gaussian of `sigma_px`) over the pixels that are like most here.
+
+    A collar, a lip or hair close by is left out of the mean, or its colour would come back as a halo.
+    """
+    sample = pixels[::3, ::3][valid[::3, ::3]]
+    if not len(sample):
+        return np.zeros_like(pixels)
+    usual = np.median(sample, axis=0)
+    spread = 1.4826 * float(np.median(np.abs(sample - usual)))
+    like = (np.abs(pixels - usual).max(-1) < max(_LEAST_LIKENESS, _LIKENESS * spread)) & valid
+    weight = like.astype(np.float32)
+    ksize = (2 * int(np.ceil(3 * sigma_px)) + 1,) * 2
+    total = cv2.GaussianBlur(pixels * weight[..., None], ksize, sigma_px, borderType=cv2.BORDER_CONSTANT)
+    share = cv2.GaussianBlur(weight, ksize, sigma_px, borderType=cv2.BORDER_CONSTANT)
+    return np.where(share[..., None] > 1e-3, total / np.maximum(share, 1e-3)[..., None], pixels)
+
+
 def read_texture(read: Read, rect: Rect, offset: tuple[int, int], bounds: Rect, sigma_px: float) -> SourceRead:
     """Like `read_shifted`, but only what is finer than a Gaussian of `sigma_px`: the tone is left behind."""
     margin = int(np.ceil(3 * sigma_px))
     wide = read_shifted(read, rect.expand(margin), offset, bounds)
-    valid = wide.valid.astype(np.float32)
-    ksize = (2 * margin + 1,) * 2
-    tone = cv2.GaussianBlur(wide.pixels, ksize, sigma_px, borderType=cv2.BORDER_CONSTANT)
-    if not wide.valid.all():  # only pixels of the picture count towards the mean
-        tone /= np.maximum(cv2.GaussianBlur(valid, ksize, sigma_px, borderType=cv2.BORDER_CONSTANT), 1e-6)[..., None]
     inner = (slice(margin, -margin), slice(margin, -margin))
-    return SourceRead(np.ascontiguousarray((wide.pixels - tone)[inner]), np.ascontiguousarray(wide.valid[inner]))
+    texture = (wide.pixels - tone_of(wide.pixels, wide.valid, sigma_px))[inner]
+    return SourceRead(np.ascontiguousarray(texture), np.ascontiguousarray(wide.valid[inner]))
 
 
 def read_shifted(read: Read, rect: Rect, offset: tuple[int, int], bounds: Rect) -> SourceRead:
@@ -234,15 +254,19 @@ def heal(
     u = _spread(solve_membrane(domain, data - plane, weight * agree), domain) + plane
     if texture_sigma_px:
         _match_texture(held, near, agree, grid, cell)
-    return Heal([_lay_block(b, u, grid, cell, only) for b in held if b.laid], disagreement_share(weight, agree))
+    laid = [_lay_block(b, u, grid, cell, only, texture_only=texture_sigma_px > 0) for b in held if b.laid]
+    return Heal(laid, disagreement_share(weight, agree))
 
 
-def _lay_block(block: _Block, u: np.ndarray, grid: Rect, cell: int, only: Rect | None) -> tuple[Rect, np.ndarray]:
+def _lay_block(
+    block: _Block, u: np.ndarray, grid: Rect, cell: int, only: Rect | None, *, texture_only: bool
+) -> tuple[Rect, np.ndarray]:
     rect = block.rect if only is None else block.rect.intersect(only)
     inner = rect.slices(block.rect)
     dest, source = np.ascontiguousarray(block.dest[inner]), np.ascontiguousarray(block.source.pixels[inner])
     delta = np.empty(dest.shape, np.float32)
-    _lay(dest, source, block.source.valid[inner], block.part[inner], _interpolate(u, rect, grid, cell), delta)
+    membrane = _interpolate(u, rect, grid, cell)
+    _lay(dest, source, block.source.valid[inner], block.part[inner], membrane, texture_only, delta)
     return rect, delta
 
 
@@ -257,8 +281,8 @@ def _match_texture(held: list[_Block], near, agree, grid: Rect, cell: int) -> No
         cells = np.s_[b.row : end_row, b.column : end_column]
         trusted = cv2.resize(near[cells] * (agree[cells] > 0.3), None, fx=cell, fy=cell, interpolation=0)
         trusted = trusted[: b.part.shape[0], : b.part.shape[1]] > 0
-        ring.append(np.abs(_detail(b.dest))[trusted & (b.part <= 0)])
-        taken.append(np.abs(_detail(b.source.pixels))[(b.part > 0) & b.source.valid])
+        ring.append(np.abs(_detail(b.dest, b.source.valid | True))[trusted & (b.part <= 0)])
+        taken.append(np.abs(_detail(b.source.pixels, b.source.valid))[(b.part > 0) & b.source.valid])
     ring, taken = np.concatenate(ring), np.concatenate(taken)
     if len(ring) < 30 or len(taken) < 30:
         return
@@ -273,9 +297,8 @@ def _usual(detail: np.ndarray) -> float:
     return float(np.partition(detail, keep)[:keep].mean())
 
 
-def _detail(pixels: EncodedRGB) -> np.ndarray:
-    grey = pixels.mean(-1)
-    return grey - cv2.GaussianBlur(grey, (0, 0), 2.0)
+def _detail(pixels: EncodedRGB, valid: np.ndarray) -> np.ndarray:
+    return (pixels - tone_of(pixels, valid, 2.0)).mean(-1)
 
 
 def _inside_cells(grid: Rect, bounds: Rect, cell: int) -> np.ndarray:
