@@ -269,7 +269,10 @@ class FilesTest(DeskCase):
         self.assertTrue(self.window.header.tabs["review"].isVisible())
 
     def test_the_demo_opens_as_a_job_of_ones_own(self):
+        self.window._close_job()
         self.window.open_demo()
+        self.assertIn("Preparing", self.window.notice.text())
+        self.wait(lambda: self.window.job is not None, 60)
         self.settle()
         self.assertEqual(self.window.header.title.text(), "Wren, spring cards")
         self.assertGreater(len(self.layer.edits), 4)

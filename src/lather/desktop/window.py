@@ -1,8 +1,9 @@
 """The one window: header, screens, notices. Assembly only."""
 
+import threading
 from pathlib import Path
 
-from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtCore import QEventLoop, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -16,6 +17,7 @@ from PyQt6.QtWidgets import (
 
 from lather.core.errors import LatherError
 from lather.core.job.journal import Leftover, leftovers
+from lather.core.practice.demo import demo_job_path
 from lather.core.session import Session
 from lather.desktop import settings
 from lather.desktop.input.keys import KeyFilter
@@ -36,6 +38,7 @@ class MainWindow(QMainWindow):
     """`opened(OpenJob)` after a photo or job came up."""
 
     opened = pyqtSignal(object)
+    _demo_made = pyqtSignal(object, str)
 
     def __init__(self):
         super().__init__()
@@ -63,6 +66,7 @@ class MainWindow(QMainWindow):
         self.keys.released.connect(self._key_released)
         self.header.screen_chosen.connect(self.show_screen)
         self.header.open_asked.connect(self.ask_open)
+        self._demo_made.connect(self._open_demo_file)
         self.header.demo_asked.connect(self.open_demo)
         self.header.path_chosen.connect(self.open_path)
         self.header.save_asked.connect(self.save)
@@ -108,15 +112,26 @@ class MainWindow(QMainWindow):
             self.open_path(path)
 
     def open_demo(self) -> None:
-        from lather.core.practice.demo import demo_job_path
+        """The demo job; the first time it has to be made, in the background."""
+        self.say("Preparing the demo job; the first time this takes a few seconds.")
 
+        def work() -> None:
+            try:
+                self._demo_made.emit(demo_job_path(), "")
+            except LatherError as error:
+                self._demo_made.emit(None, error.message)
+
+        threading.Thread(target=work, name="demo", daemon=True).start()
+
+    def _open_demo_file(self, path: Path | None, message: str) -> None:
+        self._notice_frame.hide()
         try:
-            path = demo_job_path()
-            session = Session.open(path)
+            session = Session.open(path) if path else None
         except LatherError as error:
-            self.say(error.message)
-            return
-        if self._may_leave():
+            message = error.message
+        if message:
+            self.say(message)
+        elif self._may_leave():
             session.job_file, session.photo_path = None, path  # the demo itself stays as it is
             self._take(session)
 
@@ -203,8 +218,6 @@ class MainWindow(QMainWindow):
         return False
 
     def _save_and_wait(self) -> bool:
-        from PyQt6.QtCore import QEventLoop
-
         if not self.save():
             return False
         loop = QEventLoop()

@@ -5,7 +5,6 @@ the picture lives here. Fields this version does not know are kept in `extra` an
 """
 
 import hashlib
-import json
 import uuid
 from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
@@ -249,6 +248,6 @@ def job_from_json(data: dict, points: dict) -> Job:
 
 def same_document(a: Job, b: Job) -> bool:
     """True if two jobs hold the same recipe, points included."""
-    if json.dumps(job_to_json(a), sort_keys=True) != json.dumps(job_to_json(b), sort_keys=True):
+    if job_to_json(a) != job_to_json(b):
         return False
     return all(x.digest == y.digest for x, y in zip(a.edits(), b.edits()))
