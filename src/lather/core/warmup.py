@@ -16,6 +16,7 @@ def run() -> None:
     from lather.core.job.model import new_job
     from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source
     from lather.core.stages.mend.live import LiveStroke
+    from lather.core.stages.mend.patch import Patch
     from lather.core.stages.registry import make_kinds
     from lather.core.types import Rect
 
@@ -36,6 +37,8 @@ def run() -> None:
         live.extend(np.array([[100, 100, 1, 0], [120, 110, 1, 0.1]], np.float32))
         live.pixels(Rect(90, 90, 150, 150))
         live.pixels(Rect(45, 45, 75, 75), 1)
+        patch = Patch([(Rect(0, 0, 2, 2), np.zeros((2, 2, 3), np.int16))], photo.bounds)
+        Patch.from_png_pieces(patch.to_png_pieces(), photo.bounds)
     values = rng.random((16, 16, 3), np.float32)
     to_codes(values, 8)
     profiles.apply_display_lut(values, np.zeros((33, 33, 33, 3), np.float32))

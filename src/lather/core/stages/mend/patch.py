@@ -12,7 +12,6 @@ import cv2
 import numpy as np
 from numba import njit
 
-from lather.core.levels import halve
 from lather.core.types import Rect
 
 _STEPS = 32767
@@ -95,16 +94,49 @@ class Patch:
             rect = Rect(x0, y0, x0 + codes.shape[1], y0 + codes.shape[0])
             if not bounds.contains(rect):
                 return None
-            pieces.append((rect, (codes[..., ::-1].astype(np.int32) - 32768).astype(np.int16)))
+            values = np.empty(codes.shape, np.int16)
+            _from_png_codes(codes, values)
+            pieces.append((rect, values))
         return cls(pieces, bounds)
 
 
 def _halve_piece(rect: Rect, values: np.ndarray, width: int, height: int) -> tuple[Rect, np.ndarray]:
     """One level up. Outside a piece the change is 0, but past the picture's border the edge repeats."""
-    left, top = rect.x0 % 2, rect.y0 % 2
-    right, bottom = (rect.x1 % 2 if rect.x1 < width else 0), (rect.y1 % 2 if rect.y1 < height else 0)
-    padded = np.pad(values.astype(np.float32), ((top, bottom), (left, right), (0, 0)))
-    return Rect(rect.x0 // 2, rect.y0 // 2, (rect.x1 + 1) // 2, (rect.y1 + 1) // 2), halve(padded)
+    half = Rect(rect.x0 // 2, rect.y0 // 2, (rect.x1 + 1) // 2, (rect.y1 + 1) // 2)
+    out = np.empty((half.height, half.width, 3), np.float32)
+    _halve(values, rect.y0 % 2, rect.x0 % 2, rect.y1 == height, rect.x1 == width, out)
+    return half, out
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _halve(values, top, left, at_bottom, at_right, out):  # pragma: no cover - compiled
+    height, width = values.shape[0], values.shape[1]
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            t0, t1, t2 = np.float32(0), np.float32(0), np.float32(0)
+            for j in range(2):
+                yy = 2 * y + j - top
+                if yy == height and at_bottom:
+                    yy = height - 1
+                if yy < 0 or yy >= height:
+                    continue
+                for i in range(2):
+                    xx = 2 * x + i - left
+                    if xx == width and at_right:
+                        xx = width - 1
+                    if xx < 0 or xx >= width:
+                        continue
+                    t0, t1, t2 = t0 + values[yy, xx, 0], t1 + values[yy, xx, 1], t2 + values[yy, xx, 2]
+            quarter = np.float32(0.25)
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = t0 * quarter, t1 * quarter, t2 * quarter
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _from_png_codes(bgr, out):  # pragma: no cover - compiled
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            for c in range(3):
+                out[y, x, c] = np.int32(bgr[y, x, 2 - c]) - 32768
 
 
 class PatchStore:
