@@ -300,6 +300,32 @@ class FilesTest(DeskCase):
         self.assertIn("Stopped", deliver.result.text())
         self.assertEqual(list(self.folder.iterdir()), [])
 
+    def test_the_photo_itself_is_never_written_over(self):
+        path = self.folder / "photo.png"
+        write_picture(path, skin_like(), profile=srgb_profile())
+        before = path.read_bytes()
+        self.window.open_path(path)
+        self.settle()
+        self.window.show_screen("deliver")
+        deliver = self.window.screens["deliver"]
+        deliver.format.button("PNG").click()
+        deliver.folder.setText(str(self.folder))
+        deliver.name.setText("photo.png")
+        self.assertEqual(deliver.deliver.text(), "Deliver and replace")
+        deliver.deliver.click()
+        self.wait(lambda: deliver.result.text())
+        self.assertIn("the photo itself", deliver.result.text())
+        self.assertEqual(path.read_bytes(), before)
+
+    def test_a_layer_removed_under_the_pen_takes_its_stroke_along(self):
+        self.desk.layers.add_button.click()
+        self.mouse(QEvent.Type.MouseButtonPress, 300, 300)
+        self.desk.layers.remove.click()
+        self.mouse(QEvent.Type.MouseButtonRelease, 300, 300, down=False)
+        self.settle()
+        self.assertEqual([len(x.edits) for x in self.window.job.mend.layers], [0])
+        self.assertIn("removed", self.window.notice.text())
+
     def test_work_left_by_a_crash_is_offered_and_comes_back(self):
         path = self.folder / "photo.png"
         write_picture(path, skin_like(400, 400), profile=srgb_profile())

@@ -5,7 +5,7 @@ import sys
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-from lather.core.engine.export import Output, export
+from lather.core.engine.export import Output
 from lather.core.errors import RequestError
 from lather.core.imageio.metadata import MetadataChoice
 from lather.core.session import Session
@@ -38,7 +38,7 @@ def run(arguments: argparse.Namespace) -> int:
     def one(job_path: str) -> None:
         session = Session.open(job_path)
         target = out / f"{Path(job_path).stem}.{arguments.format}" if several else out
-        export(session.engine, session.job, target, output)
+        session.export(target, output)
         print(target)
 
     with ThreadPoolExecutor(max(1, arguments.jobs)) as pool:

@@ -1,10 +1,13 @@
 """An open job: photo, engine and history together; what the command line and the desk both work with."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from lather.core.engine.engine import Engine
+from lather.core.engine.export import Output, export
 from lather.core.engine.photo import Photo
+from lather.core.errors import SaveError
 from lather.core.imageio.picture import MAX_PIXELS
 from lather.core.imageio.read import decode_picture, read_picture
 from lather.core.job.archive import MAX_UNPACKED, OpenedJob, open_job, save_job
@@ -89,6 +92,19 @@ class Session:
                     if pieces is not None:
                         stored[key] = pieces
         return stored
+
+    def export(
+        self, path: str | Path, output: Output, progress: Callable[[float], bool] | None = None,
+        *, job: Job | None = None,
+    ) -> None:
+        """Deliver the job (or an earlier state of it). The photo is never written over.
+
+        Raises SaveError, RequestError or Cancelled; then nothing is left.
+        """
+        target = Path(path).resolve()
+        if self.photo_path is not None and target == self.photo_path.resolve():
+            raise SaveError(f"{target.name} is the photo itself, which is never changed; choose another name.")
+        export(self.engine, job or self.job, path, output, progress)
 
     def save(self, path: str | Path) -> None:
         """Save now, in this thread. Raises SaveError."""

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from lather.core.colour import profiles
-from lather.core.engine.export import Output, export, output_size
+from lather.core.engine.export import Output, output_size
 from lather.core.errors import Cancelled, LatherError
 from lather.core.imageio.metadata import MetadataChoice, describe
 from lather.desktop import settings
@@ -163,6 +163,7 @@ class DeliverScreen(QWidget):
             choices.chosen.connect(self._update)
         self.long_edge.valueChanged.connect(self._update)
         self.name.textChanged.connect(self._update)
+        self.folder.textChanged.connect(self._update)
         self.browse.clicked.connect(self._browse)
         self.deliver.clicked.connect(self.start)
         self.cancel.clicked.connect(self._cancel.set)
@@ -200,6 +201,9 @@ class DeliverScreen(QWidget):
         self.summary.setText(
             f"{width} × {height} px, {output.bits} bit {fmt}, {colour} embedded. The photo is {own}.{place}"
         )
+        replaces = bool(self.name.text().strip()) and self.path().is_file()
+        self.deliver.setText("Deliver and replace" if replaces else "Deliver")
+        self.deliver.setToolTip("A file of this name is there and will be replaced" if replaces else "")
         self.deliver.setEnabled(bool(self.name.text().strip()) and not self._running)
 
     def showEvent(self, event) -> None:
@@ -233,10 +237,13 @@ class DeliverScreen(QWidget):
         pixmap.setDevicePixelRatio(ratio)
         self.preview.setPixmap(pixmap)
 
+    def path(self) -> Path:
+        return Path(self.folder.text()).expanduser() / self.name.text().strip()
+
     def start(self) -> None:
         """Deliver in the background."""
-        path = Path(self.folder.text()).expanduser() / self.name.text().strip()
-        engine, job, output = self.job.session.engine, self.job.job, self.output()
+        path = self.path()
+        session, job, output = self.job.session, self.job.job, self.output()
         self._cancel.clear()
         self._running = True
         self.progress.setValue(0)
@@ -251,7 +258,7 @@ class DeliverScreen(QWidget):
 
         def work() -> None:
             try:
-                export(engine, job, path, output, progress)
+                session.export(path, output, progress, job=job)
                 self._ended.emit(f"Delivered: {path}", True)
             except Cancelled as error:
                 self._ended.emit(error.message, False)

@@ -42,6 +42,7 @@ class StrokeControl(QObject):
         self._down = False
         self._waiting = False
         self._stroke: Stroke | None = None
+        self._layer_id, self._job_at_press = "", self.job.job
         self._last: PenEvent | None = None
         self._trail: list[tuple[float, float]] = []
         self._started = 0.0
@@ -135,7 +136,8 @@ class StrokeControl(QObject):
         self._down, self._ghost, self._disagreement = True, None, 0.0
         self._trail = [(event.x, event.y)]
         self._started = event.seconds
-        self.worker.begin(self.job.job, "mend", layer.id, self._stroke)
+        self._layer_id, self._job_at_press = layer.id, self.job.job
+        self.worker.begin(self._job_at_press, "mend", layer.id, self._stroke)
         self._send(event)
         if self.state.brush.build_up and tool != "dab":
             self._hold.start()
@@ -163,7 +165,7 @@ class StrokeControl(QObject):
             return
         self._hold.stop()
         self._down, self._waiting = False, True
-        self.worker.end(self.job.job, self.job.layer.id)
+        self.worker.end(self._job_at_press, self._layer_id)
 
     def give_up(self) -> None:
         """Drop the stroke under the pen; the job is as before."""
@@ -196,11 +198,14 @@ class StrokeControl(QObject):
             self.canvas.update()
             self.settled.emit()
             return
-        layer = self.job.layer
+        if all(layer.id != self._layer_id for layer in self.job.mend.layers):
+            self.canvas.store.drop_live()
+            self.message.emit("The layer was removed while you painted; the stroke went with it.")
+            return
         if stroke.tool == "dab":
             self._ghost = (stroke, fit, time.monotonic())
             self._ghost_timer.start(int(_GHOST_SECONDS * 1000))
-        self.job.do(AddEdits("mend", layer.id, (stroke,)))
+        self.job.do(AddEdits("mend", self._layer_id, (stroke,)))
         idle = self.would_do_nothing()
         if idle:
             self.message.emit(idle)
