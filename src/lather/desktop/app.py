@@ -1,19 +1,21 @@
 """Starts the window."""
 
+import atexit
 import os
 import signal
 import sys
 import threading
 from pathlib import Path
 
+from PyQt6 import sip
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
 from lather.core import warmup
 from lather.desktop import settings
-from lather.desktop.theme import tokens
-from lather.desktop.theme.icons import FOLDER
+from lather.desktop.canvas import pointer
+from lather.desktop.theme import icons, tokens
 from lather.desktop.theme.style import font, load_fonts
 
 _application: QApplication | None = None  # Qt needs it to be held as long as a window lives
@@ -30,16 +32,29 @@ def make_application() -> QApplication:
         return QApplication.instance()
     QApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
     app = _application = QApplication(["lather"])
+    atexit.register(_end_application)
     sys.setswitchinterval(0.001)  # the window's thread must not wait 5 ms for each worker in Python code
     app.setApplicationName("lather")
     app.setApplicationDisplayName("Lather")
     app.setDesktopFileName("lather")
-    app.setWindowIcon(QIcon(str(FOLDER / "lather.svg")))
+    app.setWindowIcon(QIcon(str(icons.FOLDER / "lather.svg")))
     app.setStyle("Fusion")
     load_fonts()
     app.setFont(font())
     tokens.use(tokens.DARK if settings.theme_name() == "dark" else tokens.LIGHT)
     return app
+
+
+def _end_application() -> None:
+    """Take Qt down in its own order: pixmaps and windows that outlive the application crash the exit."""
+    global _application
+    for window in QApplication.topLevelWidgets():
+        sip.delete(window)
+    pointer.ring_image.cache_clear()
+    icons.pixmap.cache_clear()
+    if _application is not None:
+        sip.delete(_application)
+        _application = None
 
 
 def run(path: str | Path | None = None, *, demo: bool = False) -> int:

@@ -280,7 +280,7 @@ class Bench:
         self.canvas.set_mode("after")
         return times, self.canvas.width() * self.canvas.height() * 4, None
 
-    def _strength(self):
+    def _strength(self, lowest: int):
         self._job_with(40, 9 if not self.window.job.mend.layers[1:] else 0)
         self.canvas.fit()
         self._settle()
@@ -290,7 +290,7 @@ class Bench:
         for number in range(min(40, self.events)):
             arrived.clear()
             start = time.perf_counter()
-            panel.strength.set_value(90 - number % 50, tell=True, dragging=True)
+            panel.strength.set_value(lowest + 39 - number % 40, tell=True, dragging=True)
             self.canvas.repaint()
             self._pump(lambda: bool(arrived) or self.canvas.ready())
             first.append(1000 * (time.perf_counter() - start))
@@ -299,10 +299,10 @@ class Bench:
         return first, done
 
     def strength_first(self):
-        return self._strength()[0], self.canvas.width() * self.canvas.height() * 12, None
+        return self._strength(51)[0], self.canvas.width() * self.canvas.height() * 12, None
 
     def strength_done(self):
-        return self._strength()[1], self.canvas.width() * self.canvas.height() * 12, None
+        return self._strength(11)[1], self.canvas.width() * self.canvas.height() * 12, None
 
     def reopen_2000(self):
         """A job with 2,000 edits, from its file to the whole picture on screen."""

@@ -11,13 +11,13 @@ from lather.desktop.theme.tokens import theme
 
 def draw_ring(painter: QPainter, centre: QPointF, radius: float, *, taking: bool = False) -> None:
     """Solid: where the tool lays down. Dashed: where it takes from. Dark under light, to show on any skin."""
-    image = _ring_image(round(max(2.0, radius) * 2), taking)
+    image = ring_image(round(max(2.0, radius) * 2), taking)
     half = image.width() / 2
     painter.drawPixmap(QPointF(centre.x() - half, centre.y() - half), image)
 
 
 @functools.lru_cache(maxsize=12)
-def _ring_image(diameter: int, taking: bool) -> QPixmap:
+def ring_image(diameter: int, taking: bool) -> QPixmap:
     """Drawn once for a size: stroking a large circle anew would cost more than a heal."""
     side = diameter + 6
     image = QPixmap(side, side)

@@ -139,12 +139,23 @@ def tone_of(pixels: EncodedRGB, valid: np.ndarray, sigma_px: float) -> EncodedRG
         return np.zeros_like(pixels)
     usual = np.median(sample, axis=0)
     spread = 1.4826 * float(np.median(np.abs(sample - usual)))
-    like = (np.abs(pixels - usual).max(-1) < max(_LEAST_LIKENESS, _LIKENESS * spread)) & valid
-    weight = like.astype(np.float32)
-    ksize = (2 * int(np.ceil(3 * sigma_px)) + 1,) * 2
-    total = cv2.GaussianBlur(pixels * weight[..., None], ksize, sigma_px, borderType=cv2.BORDER_CONSTANT)
-    share = cv2.GaussianBlur(weight, ksize, sigma_px, borderType=cv2.BORDER_CONSTANT)
-    return np.where(share[..., None] > 1e-3, total / np.maximum(share, 1e-3)[..., None], pixels)
+    away = np.abs(pixels - usual)
+    furthest = np.maximum(np.maximum(away[..., 0], away[..., 1]), away[..., 2])
+    like = (furthest < max(_LEAST_LIKENESS, _LIKENESS * spread)) & valid
+    weighted = np.empty((*like.shape, 4), np.float32)
+    weighted[..., 3] = like
+    np.multiply(pixels, weighted[..., 3:], out=weighted[..., :3])
+    step = max(1, int(sigma_px / 3))  # a wide low-pass has nothing to show at full size
+    size = (max(1, like.shape[1] // step), max(1, like.shape[0] // step))
+    if step > 1:
+        weighted = cv2.resize(weighted, size, interpolation=cv2.INTER_AREA)
+    sigma = sigma_px / step
+    ksize = (2 * int(np.ceil(3 * sigma)) + 1,) * 2
+    low = cv2.GaussianBlur(weighted, ksize, sigma, borderType=cv2.BORDER_CONSTANT)
+    low[..., :3] /= np.maximum(low[..., 3:], 1e-3)
+    if step > 1:
+        low = cv2.resize(low, like.shape[::-1], interpolation=cv2.INTER_LINEAR)
+    return np.where(low[..., 3:] > 1e-3, low[..., :3], pixels)
 
 
 def read_texture(read: Read, rect: Rect, offset: tuple[int, int], bounds: Rect, sigma_px: float) -> SourceRead:

@@ -134,11 +134,11 @@ class _Search:
         grid = np.zeros((len(ys), 1, 3), np.float32)
         grid[:, 0] = values - np.median(values, 0)
         weight = fit_boundary(grid, np.ones((len(ys), 1), np.float32)).agree[:, 0] if len(ys) else np.zeros(0)
-        self.weight = weight / max(weight.sum(), 1e-6)
+        self.weight = (weight / max(weight.sum(), 1e-6)).astype(np.float32)
         basis = np.stack([np.ones(len(ys)), (ys - ys.mean()) / side, (xs - xs.mean()) / side], 1)
         weighted = basis * self.weight[:, None]
-        self.basis = basis
-        self.solve = np.linalg.pinv(basis.T @ weighted) @ weighted.T  # (3, n): difference → plane
+        self.basis = basis.astype(np.float32)
+        self.solve = (np.linalg.pinv(basis.T @ weighted) @ weighted.T).astype(np.float32)  # (3, n): difference → plane
         inner_y, inner_x = self.inner.T
         edge = self.energy[ys, xs]
         self.here = np.median(edge, 0) if len(ys) else self.energy[inner_y, inner_x].mean(0)
@@ -162,9 +162,9 @@ class _Search:
         ring = self.ring[None] + move[:, None]
         here = self.picture[self.ring[:, 0], self.ring[:, 1]]
         diff = here[None] - self.picture[ring[..., 0], ring[..., 1]]
-        plane = np.einsum("pk,nkc->npc", self.solve, diff)
-        rest = diff - np.einsum("kp,npc->nkc", self.basis, plane)
-        residual = np.sqrt(np.einsum("k,nkc->n", self.weight, rest**2))
+        plane = self.solve @ diff
+        rest = diff - self.basis @ plane
+        residual = np.sqrt((rest**2).sum(-1) @ self.weight)
         offset_size = np.abs(plane[:, 0]).mean(1)
         slope = np.sqrt((plane[:, 1:] ** 2).sum((1, 2)))
         energy = self.energy[inner[..., 0], inner[..., 1]].mean(1)
@@ -190,12 +190,17 @@ class _Search:
 
 def _blob_response(lum: np.ndarray, redness: np.ndarray, side: float) -> np.ndarray:
     """Largest difference-of-Gaussians response over spot scales, in lightness and redness."""
+    both = np.stack([lum, redness], -1)
+    half = cv2.resize(both, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
     best = np.zeros(lum.shape, np.float32)
-    for sigma in (0.07 * side, 0.14 * side, 0.26 * side):
-        sigma = max(1.2, sigma)
-        for channel in (lum, redness):
-            response = cv2.GaussianBlur(channel, (0, 0), sigma) - cv2.GaussianBlur(channel, (0, 0), 1.6 * sigma)
-            np.maximum(best, np.abs(response), out=best)
+    for share in (0.07, 0.14, 0.26):
+        sigma = max(1.2, share * side)
+        picture, s = (half, sigma / 2) if sigma > 3 else (both, sigma)
+        change = np.abs(cv2.GaussianBlur(picture, (0, 0), s) - cv2.GaussianBlur(picture, (0, 0), 1.6 * s))
+        response = np.maximum(change[..., 0], change[..., 1])
+        if picture is half:
+            response = cv2.resize(response, lum.shape[::-1], interpolation=cv2.INTER_LINEAR)
+        np.maximum(best, response, out=best)
     return cv2.dilate(best, np.ones((3, 3), np.uint8))
 
 
