@@ -49,7 +49,8 @@ def _end_application() -> None:
     """Take Qt down in its own order: pixmaps and windows that outlive the application crash the exit."""
     global _application
     for window in QApplication.topLevelWidgets():
-        sip.delete(window)
+        if not sip.isdeleted(window):  # a menu goes with its window
+            sip.delete(window)
     pointer.ring_image.cache_clear()
     icons.pixmap.cache_clear()
     if _application is not None:
