@@ -204,7 +204,7 @@ class DabOnPlatesTest(unittest.TestCase):
         errors = np.concatenate(errors)
         self.assertLessEqual(errors.mean(), 0.5)
         self.assertLessEqual(np.percentile(errors, 95), 1.5)
-        self.assertTrue(0.85 <= after_energy / truth_energy <= 1.15, after_energy / truth_energy)
+        self.assertTrue(0.9 <= after_energy / truth_energy <= 1.1, after_energy / truth_energy)
 
     def test_sources_are_ranked_inside_the_picture_and_do_not_repeat(self):
         engine = engine_of(plate().photo)

@@ -112,6 +112,14 @@ class ToolTest(DeskCase):
         self.assertEqual(self.layer.edits[-1].tool, "give_back")
         np.testing.assert_allclose(self.whole()[300, 400], self.photo[300, 400], atol=0.02)
 
+    def test_shift_gives_back_with_a_dab_in_hand_too(self):
+        self.click(130, 100)  # the rim of the blue square
+        self.assertGreater(np.abs(self.whole() - self.photo).max(), 0.05)
+        self.desk.brush_strip.size.set_value(60, tell=True)
+        self.click(130, 100, Qt.KeyboardModifier.ShiftModifier)
+        self.assertEqual([e.tool for e in self.layer.edits], ["dab", "give_back"])
+        np.testing.assert_allclose(self.whole(), self.photo, atol=1e-4)
+
     def test_a_layer_that_is_off_is_told_at_the_pointer(self):
         self.desk.layers.rows[0].switch.click()
         self.assertFalse(self.layer.on)

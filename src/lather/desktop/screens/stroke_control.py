@@ -123,7 +123,7 @@ class StrokeControl(QObject):
         if layer is None:
             self.message.emit("There is no layer to paint on; add one first.")
             return
-        tool = "give_back" if event.shift and self.state.tool != "dab" else self.state.tool
+        tool = "give_back" if event.shift else self.state.tool
         offset = None
         if tool in ("carry", "copy"):
             offset = self.state.offset_at(event.x, event.y)

@@ -292,7 +292,7 @@ def _match_texture(held: list[_Block], near, agree, grid: Rect, cell: int) -> No
         cells = np.s_[b.row : end_row, b.column : end_column]
         trusted = cv2.resize(near[cells] * (agree[cells] > 0.3), None, fx=cell, fy=cell, interpolation=0)
         trusted = trusted[: b.part.shape[0], : b.part.shape[1]] > 0
-        ring.append(np.abs(_detail(b.dest, b.source.valid | True))[trusted & (b.part <= 0)])
+        ring.append(np.abs(_detail(b.dest, np.ones_like(b.source.valid)))[trusted & (b.part <= 0)])
         taken.append(np.abs(_detail(b.source.pixels, b.source.valid))[(b.part > 0) & b.source.valid])
     ring, taken = np.concatenate(ring), np.concatenate(taken)
     if len(ring) < 30 or len(taken) < 30:

@@ -17,7 +17,7 @@ from lather.core.types import EncodedRGB, Mask, Rect
 # cost of: boundary residual and plane offset (encoded RGB), slope across the place, |log texture ratio|,
 # blob response over three times the usual, distance in sizes. Set on plates of four sitters, two seeds each.
 _COST = {"residual": 14.0, "offset": 1.2, "slope": 2.2, "texture": 0.25, "blob": 0.1, "distance": 0.015}
-_FIT_PER_COST = 0.3  # a cost of 1 is told apart at a second look: fit 74 %
+_FIT_PER_COST = 0.3  # only scales the label: the order of candidates is that of their cost
 _DISTANCES = (1.12, 1.35, 1.65, 2.05, 2.6, 3.3)
 _ANGLES = 28
 _RING_POINTS = 64
@@ -29,7 +29,10 @@ _REDNESS = np.array([1.0, -1.0, 0.0], np.float32)
 
 @dataclass(frozen=True)
 class Candidate:
-    """`offset`: whole pixels from the place to the source. `fit`: 0-1, 1 would not be told from the skin here."""
+    """`offset`: whole pixels from the place to the source. `fit`: 0-1, falls as the cost rises.
+
+    It ranks candidates; it is no probability.
+    """
 
     offset: tuple[int, int]
     fit: float
