@@ -12,6 +12,8 @@ COMMANDS = {
     "demo": "opens the desk on the demo job",
     "open": "opens a photo or a job",
     "info": "what a photo or job holds",
+    "find": "lists the flaws of a photo",
+    "auto": "mends what was found, as ordinary edits",
     "render": "renders jobs to picture files",
     "practice": "makes practice pictures with known flaws",
     "bench": "measures the speed table",

@@ -8,6 +8,7 @@ from lather.core.imageio.metadata import describe
 from lather.core.imageio.picture import MAX_PIXELS
 from lather.core.job.archive import SCHEMA
 from lather.core.job.model import STAGE_IDS
+from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.session import Session
 
 
@@ -26,6 +27,7 @@ def facts(path: str, max_megapixels: float = MAX_PIXELS / 1e6) -> dict:
         "format": photo.picture.format, "profile": profiles.name(photo.profile), "sha256": photo.sha256,
         "metadata": describe(photo.picture.exif), "notes": session.notes,
     }
+    found |= PhotoMeasures(photo, session.job.face_map).to_json()
     if session.job_file:
         job = session.job
         found |= {
@@ -54,6 +56,15 @@ def run(arguments: argparse.Namespace) -> int:
     print(f"{found['file']}: {found['width']} × {found['height']} px, {found['bits']} bit {found['format']}, "
           f"{found['profile']}")
     print(f"SHA-256 {found['sha256']}")
+    face = found["face"]
+    print(f"Face {face['width_px']:.0f} px wide" if face else "No face found", end="")
+    print(f", skin on {found['skin_share'] * 100:.0f} % of the picture")
+    levels = found["grain"]["level_percent"]
+    if levels:
+        print(f"Grain {levels[len(levels) // 2][1]:.2f} % at middle luminance, {found['grain']['size_px']:.1f} px, "
+              f"colour share {found['grain']['chroma_share']:.2f}")
+    if found["texture_scale_px"]:
+        print(f"Texture parts from tone at {found['texture_scale_px']:.1f} px")
     for note in found["notes"]:
         print(note)
     if "stages" in found:

@@ -1,4 +1,4 @@
-"""lather practice make --sitter NAME --seed N --out DIR"""
+"""lather practice make --sitter NAME --seed N --out DIR; lather practice score DIR RESULT"""
 
 import argparse
 import json
@@ -6,6 +6,7 @@ import json
 from lather.core.errors import RequestError
 from lather.core.practice.grain import Grain
 from lather.core.practice.make import KINDS, make_plate, write_plate
+from lather.core.practice.score import score_file
 from lather.core.practice.sitters import sitter_names
 
 
@@ -20,6 +21,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     make.add_argument("--grain-chroma", type=float, default=0.3, help="share of colour noise, 0-1")
     make.add_argument("--out", required=True, help="folder, made if it is not there")
     make.add_argument("--json", action="store_true", help="print the list of flaws")
+    score = actions.add_parser("score", help="score of a retouched picture against its truth")
+    score.add_argument("folder", help="a folder that `practice make` wrote")
+    score.add_argument("result", help="the retouched picture, full size")
+    score.add_argument("--json", action="store_true", help="machine-readable")
 
 
 def _counts(pairs: list[str]) -> dict[str, int] | None:
@@ -34,7 +39,22 @@ def _counts(pairs: list[str]) -> dict[str, int] | None:
     return counts
 
 
+def _score(arguments: argparse.Namespace) -> int:
+    found = score_file(arguments.folder, arguments.result)
+    if arguments.json:
+        print(json.dumps(found.to_json(), indent=1))
+        return 0
+    for part, points in found.points.items():
+        print(f"{part:10} {points:5.1f}   {getattr(found, part) * 100:.1f} %")
+    print(f"{'score':10} {found.score:5.1f}   of 100")
+    for kind, share in found.by_kind.items():
+        print(f"  {kind}: {share * 100:.0f} % removed")
+    return 0
+
+
 def run(arguments: argparse.Namespace) -> int:
+    if arguments.action == "score":
+        return _score(arguments)
     if arguments.seed < 0:
         raise RequestError("The seed is a whole number from 0 up.")
     if not (0 <= arguments.grain <= 5 and 0 <= arguments.grain_size <= 5 and 0 <= arguments.grain_chroma <= 1):

@@ -8,6 +8,8 @@ from dataclasses import dataclass, fields, replace
 from typing import ClassVar
 
 from lather.core.errors import RequestError
+from lather.core.job.face_map import FaceMap
+from lather.core.job.finds import DECISIONS, Find
 from lather.core.job.model import Job, Layer, Stroke, layer_from_json, layer_to_json
 
 
@@ -33,14 +35,17 @@ class Command:
         data: dict = {"do": type(self).__name__}
         for f in fields(self):
             value = getattr(self, f.name)
-            if isinstance(value, Stroke):
-                value = value.to_json()
-            elif isinstance(value, Layer):
-                value = layer_to_json(value)
-            elif isinstance(value, tuple):
-                value = [x.to_json() if isinstance(x, Stroke) else x for x in value]
-            data[f.name] = value
+            data[f.name] = _plain(value)
         return data
+
+
+def _plain(value: object) -> object:
+    """A command's value as JSON holds it."""
+    if isinstance(value, Layer):
+        return layer_to_json(value)
+    if isinstance(value, tuple):
+        return [_plain(x) for x in value]
+    return value.to_json() if hasattr(value, "to_json") else value
 
 
 def command_from_json(data: dict, points: dict) -> Command:
@@ -53,8 +58,17 @@ def command_from_json(data: dict, points: dict) -> Command:
         values["edits"] = tuple(Stroke.from_json(e, points[e["id"]]) for e in values["edits"])
     elif kind is AddLayer:
         values["layer"] = layer_from_json(values["layer"], points)
+    elif kind is ReplaceEdit:
+        values["edit"] = Stroke.from_json(values["edit"], points[values["edit"]["id"]])
     elif kind is RemoveEdits:
         values["edit_ids"] = tuple(values["edit_ids"])
+    elif kind is Together:
+        values["commands"] = tuple(command_from_json(c, points) for c in values["commands"])
+    elif kind is SetFaceMap:
+        values["face_map"] = FaceMap.from_json(values["face_map"])
+    elif kind is SetFinds:
+        values["finds"] = tuple(Find.from_json(f) for f in values["finds"])
+        values["face_map"] = FaceMap.from_json(values["face_map"]) if values.get("face_map") else None
     return kind(**values)
 
 
@@ -92,6 +106,89 @@ class RemoveEdits(Command):
         layer = job.stage(self.stage_id).layer(self.layer_id)
         kept = tuple(edit for edit in layer.edits if edit.id not in self.edit_ids)
         return job.with_layer(self.stage_id, replace(layer, edits=kept))
+
+
+@dataclass(frozen=True)
+class ReplaceEdit(Command):
+    """An edit in the place of the one with the same id: another source, another size."""
+
+    stage_id: str
+    layer_id: str
+    edit: Stroke
+    label: ClassVar[str] = "change mend"
+
+    def apply(self, job: Job) -> Job:
+        layer = job.stage(self.stage_id).layer(self.layer_id)
+        edits = tuple(self.edit if old.id == self.edit.id else old for old in layer.edits)
+        return job.with_layer(self.stage_id, replace(layer, edits=edits))
+
+    def strokes(self):
+        return (self.edit,)
+
+
+@dataclass(frozen=True)
+class Together(Command):
+    """Several commands as one undoable step."""
+
+    name: str
+    commands: tuple[Command, ...]
+
+    @property
+    def label(self) -> str:
+        return self.name
+
+    def apply(self, job: Job) -> Job:
+        for command in self.commands:
+            job = command.apply(job)
+        return job
+
+    def strokes(self):
+        return tuple(stroke for command in self.commands for stroke in command.strokes())
+
+
+@dataclass(frozen=True)
+class SetFinds(Command):
+    """What was found (again), and the face map it was found with; decisions on finds that are gone are forgotten."""
+
+    finds: tuple[Find, ...]
+    face_map: FaceMap | None
+    label: ClassVar[str] = "finds"
+
+    def apply(self, job: Job) -> Job:
+        known = {find.id for find in self.finds}
+        decisions = {k: v for k, v in job.decisions.items() if k in known}
+        return replace(job, finds=self.finds, face_map=self.face_map, decisions=decisions)
+
+
+@dataclass(frozen=True)
+class SetFaceMap(Command):
+    """A point of the face map dragged by the person."""
+
+    face_map: FaceMap
+    label: ClassVar[str] = "face map"
+
+    def apply(self, job: Job) -> Job:
+        return replace(job, face_map=self.face_map)
+
+
+@dataclass(frozen=True)
+class DecideFind(Command):
+    """A find kept, skipped, or open again ("")."""
+
+    find_id: str
+    decision: str
+
+    def __post_init__(self):
+        if self.decision and self.decision not in DECISIONS:
+            raise RequestError(f"“{self.decision}” is no decision on a find; choose from {', '.join(DECISIONS)}.")
+
+    @property
+    def label(self) -> str:
+        return {"keep": "keep find", "skip": "skip find"}.get(self.decision, "open find again")
+
+    def apply(self, job: Job) -> Job:
+        others = {k: v for k, v in job.decisions.items() if k != self.find_id}
+        return replace(job, decisions=others | ({self.find_id: self.decision} if self.decision else {}))
 
 
 @dataclass(frozen=True)

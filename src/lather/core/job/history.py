@@ -52,6 +52,12 @@ class History:
         self._tell({"step": "do", "at": self._position, "command": command.to_json()}, command.strokes())
         return self.job
 
+    def amend(self, command: Command) -> Job:
+        """Apply a command to every job from the first to the last: for what was measured, which is nobody's step."""
+        self._jobs = [command.apply(job) for job in self._jobs]
+        self._tell({"step": "amend", "at": self._position, "command": command.to_json()}, ())
+        return self.job
+
     def undo(self) -> Job:
         if self._position:
             self._position -= 1
@@ -73,6 +79,9 @@ class History:
             if not 0 <= at <= len(self._commands):
                 raise KeyError(at)
             self._position = at
+            return
+        if record["step"] == "amend":
+            self.amend(command_from_json(record["command"], points))
             return
         if not 1 <= at <= len(self._commands) + 1:
             raise KeyError(at)

@@ -13,10 +13,14 @@ import numpy as np
 
 from lather.core.brush.stroke import TouchWalker, touches_bounds
 from lather.core.brush.values import Brush
-from lather.core.types import Rect
+from lather.core.job.face_map import FaceMap
+from lather.core.job.fence import Fence
+from lather.core.job.finds import Find
+from lather.core.job.source_map import SourceTurn, source_rect
+from lather.core.types import EMPTY, Rect
 
 STAGE_IDS = ("mend", "strands", "split", "even", "sculpt", "colour", "shape", "grain", "crisp", "finish")
-TOOLS = ("dab", "carry", "copy", "give_back")
+TOOLS = ("dab", "carry", "copy", "sweep", "graft", "blend_in", "drag", "give_back")
 COPY_MODES = ("any", "lighter", "darker")
 
 
@@ -33,11 +37,13 @@ def freeze_points(points) -> np.ndarray:
 
 @dataclass(frozen=True, eq=False)
 class Stroke:
-    """One edit by brush.
+    """One edit by brush, or (graft) by outline.
 
-    tool: dab, carry, copy or give_back. points: float32 (n, 4) x, y, pressure 0-1, seconds.
-    offset: whole pixels (dx, dy) from the place painted to the place taken from; None for give_back.
-    mode: for copy, any / lighter / darker. note: what it was made for ("dark spot"), for lists and reports.
+    tool: one of TOOLS. points: float32 (n, 4) x, y, pressure 0-1, seconds; of a graft, the corners of its outline.
+    offset: whole pixels (dx, dy) from the place painted to the place taken from; None where nothing is taken.
+    turn: mirror, rotation and scale of what is taken. mode: for copy, any / lighter / darker.
+    fence: nothing is laid outside it. note: what it was made for ("dark spot"), for lists and reports.
+    find: id of the find it mends, or "".
     """
 
     id: str
@@ -47,6 +53,9 @@ class Stroke:
     offset: tuple[int, int] | None = None
     mode: str = "any"
     note: str = ""
+    turn: SourceTurn | None = None
+    fence: Fence | None = None
+    find: str = ""
     extra: dict = field(default_factory=dict)
 
     @cached_property
@@ -55,7 +64,27 @@ class Stroke:
         h = hashlib.blake2b(digest_size=16)
         h.update(f"{self.tool}|{self.mode}|{self.offset}|{self.brush}|{self.points.shape}".encode())
         h.update(np.ascontiguousarray(self.points).tobytes())
+        if self.turn is not None or self.fence is not None:
+            h.update(f"{self.turn}|{self.fence}".encode())
         return h.digest()
+
+    @property
+    def by_outline(self) -> bool:
+        return self.tool == "graft"
+
+    @property
+    def feather_px(self) -> float:
+        """How far inwards the rim of an outline fades."""
+        return max(1.0, 0.25 * self.brush.edge * self.brush.size_px)
+
+    @property
+    def heals(self) -> bool:
+        """Its tone is fitted to the surroundings by a membrane."""
+        return self.tool in ("dab", "carry", "graft", "blend_in")
+
+    def source_rect(self, rect: Rect) -> Rect:
+        """Pixels taken from to fill a rectangle; empty where nothing is taken."""
+        return EMPTY if self.offset is None else source_rect(rect, self.offset, self.turn)
 
     @cached_property
     def touches(self) -> np.ndarray:
@@ -65,7 +94,12 @@ class Stroke:
     @cached_property
     def bounds(self) -> Rect:
         """Pixels the stroke can reach; may lie partly outside the picture."""
-        return touches_bounds(self.touches)
+        if self.by_outline:
+            low, high = np.floor(self.points[:, :2].min(0)), np.ceil(self.points[:, :2].max(0))
+            reach = Rect(int(low[0]), int(low[1]), int(high[0]) + 1, int(high[1]) + 1)
+        else:
+            reach = touches_bounds(self.touches)
+        return reach if self.fence is None else reach.intersect(self.fence.bounds)
 
     def __eq__(self, other):
         return isinstance(other, Stroke) and self.id == other.id and self.to_json() == other.to_json() and (
@@ -84,16 +118,24 @@ class Stroke:
             data["mode"] = self.mode
         if self.note:
             data["note"] = self.note
+        if self.turn is not None:
+            data["turn"] = self.turn.to_json()
+        if self.fence is not None:
+            data["fence"] = self.fence.to_json()
+        if self.find:
+            data["find"] = self.find
         return data
 
     @classmethod
     def from_json(cls, data: dict, points: np.ndarray) -> "Stroke":
-        known = {"id", "kind", "tool", "brush", "offset", "mode", "note"}
+        known = {"id", "kind", "tool", "brush", "offset", "mode", "note", "turn", "fence", "find"}
         offset = data.get("offset")
         return cls(
             id=str(data["id"]), tool=str(data["tool"]), brush=Brush.from_json(data["brush"]),
             points=freeze_points(points), offset=(int(offset[0]), int(offset[1])) if offset else None,
-            mode=str(data.get("mode", "any")), note=str(data.get("note", "")),
+            mode=str(data.get("mode", "any")), note=str(data.get("note", "")), find=str(data.get("find", "")),
+            turn=SourceTurn.from_json(data["turn"]) if data.get("turn") else None,
+            fence=Fence.from_json(data["fence"]) if data.get("fence") else None,
             extra={k: v for k, v in data.items() if k not in known},
         )
 
@@ -148,12 +190,19 @@ class Source:
 
 @dataclass(frozen=True)
 class Job:
-    """A whole retouch as a recipe. `brief` holds the job sheet as plain values (title, kind, …)."""
+    """A whole retouch as a recipe. `brief` holds the job sheet as plain values (title, kind, …).
+
+    finds: what was found, None before anything was looked for. decisions: {find id: keep or skip}; what was mended
+    is told by the edits themselves. face_map: as guessed, or as the person dragged it.
+    """
 
     id: str
     source: Source
     stages: tuple[Stage, ...] = tuple(Stage(stage_id) for stage_id in STAGE_IDS)
     brief: dict = field(default_factory=dict)
+    finds: tuple[Find, ...] | None = None
+    decisions: dict = field(default_factory=dict)
+    face_map: FaceMap | None = None
     extra: dict = field(default_factory=dict)
 
     def stage(self, stage_id: str) -> Stage:
@@ -172,6 +221,21 @@ class Job:
         for stage in self.stages:
             for layer in stage.layers:
                 yield from layer.edits
+
+    def mended_finds(self) -> frozenset[str]:
+        """Ids of the finds that some edit mends."""
+        return frozenset(edit.find for edit in self.edits() if edit.find)
+
+    def find_state(self, find: Find, mended: frozenset[str] | None = None) -> str:
+        """mended, keep, skip, or open. A keeper is kept until the person says otherwise."""
+        if find.id in (self.mended_finds() if mended is None else mended):
+            return "mended"
+        return self.decisions.get(find.id) or ("keep" if find.keeper else "open")
+
+    def keepers(self) -> tuple[Find, ...]:
+        """Finds that are to stay."""
+        mended = self.mended_finds()
+        return tuple(f for f in self.finds or () if self.find_state(f, mended) == "keep")
 
     @property
     def title(self) -> str:
@@ -214,6 +278,9 @@ def job_to_json(job: Job) -> dict:
             "sha256": job.source.sha256,
         },
         "brief": job.brief,
+        "finds": None if job.finds is None else [find.to_json() for find in job.finds],
+        "decisions": job.decisions,
+        "face_map": None if job.face_map is None else job.face_map.to_json(),
         "stages": [
             dict(s.extra)
             | {"id": s.id, "on": s.on, "strength": s.strength, "layers": [layer_to_json(x) for x in s.layers]}
@@ -236,12 +303,16 @@ def job_from_json(data: dict, points: dict) -> Job:
                 {k: v for k, v in s.items() if k not in _STAGE_FIELDS},
             )
         )
-    known = {"id", "source", "brief", "stages", "schema", "mimetype", "written_by"}
+    known = {"id", "source", "brief", "stages", "schema", "mimetype", "written_by", "finds", "decisions", "face_map"}
+    finds, face_map = data.get("finds"), data.get("face_map")
     return Job(
         id=str(data["id"]),
         source=Source(str(source["name"]), int(source["width"]), int(source["height"]), str(source["sha256"])),
         stages=tuple(stages),
         brief=dict(data.get("brief", {})),
+        finds=None if finds is None else tuple(Find.from_json(f) for f in finds),
+        decisions={str(k): str(v) for k, v in data.get("decisions", {}).items()},
+        face_map=FaceMap.from_json(face_map) if face_map else None,
         extra={k: v for k, v in data.items() if k not in known},
     )
 

@@ -10,17 +10,17 @@ import numpy as np
 from lather.core.colour import profiles, srgb
 from lather.core.errors import RequestError, SaveError
 from lather.core.imageio.write import write_picture
-from lather.core.practice.flaws.base import Flaw
-from lather.core.practice.flaws.crease import draw_crease
-from lather.core.practice.flaws.spots import SPOTS, draw_spot, spot_size_px
+from lather.core.practice.flaws.base import Flaw, Scene
+from lather.core.practice.flaws.registry import MAKERS
 from lather.core.practice.grain import Grain, grain_field
+from lather.core.practice.places import Places
 from lather.core.practice.sitters import SKIN, Sitter, load_sitter
 
-KINDS = (*SPOTS, "crease")
+KINDS = tuple(MAKERS)
 DEFAULT_FLAWS = {
-    "blemish_dark": 14, "blemish_red": 12, "blemish_bright": 8, "mole": 2, "freckle": 10, "crease": 1,
+    "blemish_dark": 14, "blemish_red": 12, "blemish_bright": 8, "mole": 2, "freckle": 10, "crease": 1, "flake": 2, "scar": 1,
+    "hair_on_skin": 1,
 }
-_TRIES = 4000
 
 
 @dataclass
@@ -38,7 +38,7 @@ class Plate:
     def to_json(self) -> dict:
         height, width = self.zones.shape
         return {
-            "width": width, "height": height, "sitter": self.sitter.name, "seed": self.seed,
+            "width": width, "height": height, "face_width_px": round(self.sitter.face_width_px, 1), "sitter": self.sitter.name, "seed": self.seed,
             "grain": {
                 "level_percent": self.grain.level_percent, "size_px": self.grain.size_px,
                 "chroma_share": self.grain.chroma_share,
@@ -48,41 +48,23 @@ class Plate:
 
 
 def light_direction(sitter: Sitter) -> tuple[float, float]:
-    """Unit vector in the picture towards the light: from the darker to the brighter half of the skin."""
+    """Unit vector in the picture towards the light: least squares of skin's luminance on its normals.
+
+    Without normals: from the darker to the brighter half of the skin.
+    """
     skin = sitter.zones == SKIN
-    ys, xs = np.nonzero(skin[::4, ::4])
-    lum = sitter.linear[::4, ::4].mean(-1)[ys, xs]
-    weight = lum - lum.mean()
-    vector = np.array([(weight * xs).sum(), (weight * ys).sum()])
+    ys, xs = np.nonzero(skin[::6, ::6])
+    luminance = sitter.linear[::6, ::6].mean(-1)[ys, xs]
+    if sitter.normals is not None:
+        normals = np.array([sitter.normal_at(6 * x, 6 * y) for y, x in zip(ys[::7], xs[::7])])
+        basis = np.column_stack([normals, np.ones(len(normals))])
+        slope = np.linalg.lstsq(basis, luminance[::7], rcond=None)[0]
+        vector = np.array([slope[0], -slope[1]])
+    else:
+        weight = luminance - luminance.mean()
+        vector = np.array([(weight * xs).sum(), (weight * ys).sum()])
     length = np.hypot(*vector)
     return tuple(float(v) for v in vector / length) if length > 0 else (0.0, -1.0)
-
-
-class _Places:
-    """Free places on skin: clear of its edges and of flaws already drawn."""
-
-    def __init__(self, sitter: Sitter, rng: np.random.Generator):
-        skin = (sitter.zones == SKIN).astype(np.uint8)
-        pad = cv2.copyMakeBorder(skin, 1, 1, 1, 1, cv2.BORDER_CONSTANT, value=0)
-        self._clear = cv2.distanceTransform(pad, cv2.DIST_L2, 5)[1:-1, 1:-1]
-        self._luminance = cv2.GaussianBlur(sitter.linear.mean(-1), (0, 0), 4)
-        self._taken: list[tuple[float, float, float]] = []
-        self._rng = rng
-
-    def take(self, radius: float, *, edge_margin: float, gap: float) -> tuple[float, float] | None:
-        """A free middle for a flaw of `radius` px, or None if the skin is full."""
-        ys, xs = np.nonzero(self._clear > radius + edge_margin)
-        if len(ys) == 0:
-            return None
-        for _ in range(_TRIES):
-            i = self._rng.integers(len(ys))
-            x, y = float(xs[i]) + 0.5, float(ys[i]) + 0.5
-            if not 0.02 < self._luminance[ys[i], xs[i]] < 0.85:
-                continue  # neither deep shadow nor burnt out: a flaw would not show there
-            if all(np.hypot(x - a, y - b) > radius + r + gap for a, b, r in self._taken):
-                self._taken.append((x, y, radius))
-                return x, y
-        return None
 
 
 def make_plate(
@@ -101,39 +83,24 @@ def make_plate(
             raise RequestError(f"There is no flaw “{kind}”; choose from {', '.join(KINDS)}.")
     grain = grain or Grain()
     rng = np.random.default_rng([seed, sum(map(ord, sitter.name))])
-    light = light_direction(sitter)
-    places = _Places(sitter, rng)
-    linear = sitter.linear.copy()
+    scene = Scene(sitter, sitter.linear.copy(), Places(sitter, rng, edge_margin_px), rng, light_direction(sitter))
     drawn: list[Flaw] = []
-    for kind in KINDS:
+    for kind, make in MAKERS.items():
         for _ in range(wanted.get(kind, 0)):
-            flaw = _draw(kind, linear, sitter, places, light, edge_margin_px, rng)
+            flaw = make(scene)
             if flaw is not None:
                 flaw.id, flaw.zone = len(drawn) + 1, sitter.zone_at(flaw.x, flaw.y)
                 drawn.append(flaw)
     clean = srgb.encode(sitter.linear)
     noise = grain_field(clean, grain, rng)
     truth = _codes(clean + noise)
-    changed = (linear != sitter.linear).any(-1)
-    photo = np.where(changed[..., None], _codes(srgb.encode(np.clip(linear, 0, 1)) + noise), truth)
+    changed = (scene.linear != sitter.linear).any(-1)
+    photo = np.where(changed[..., None], _codes(srgb.encode(np.clip(scene.linear, 0, 1)) + noise), truth)
     return Plate(sitter, seed, photo, truth, sitter.zones, drawn, grain)
 
 
 def _codes(encoded: np.ndarray) -> np.ndarray:
     return np.round(np.clip(encoded, 0, 1) * 65535).astype(np.uint16)
-
-
-def _draw(kind, linear, sitter, places, light, edge_margin, rng) -> Flaw | None:
-    if kind == "crease":
-        width = max(2.0, rng.uniform(0.5, 0.9) * sitter.pixels_per_mm)
-        length = rng.uniform(12, 22) * sitter.pixels_per_mm
-        place = places.take(length * 0.55, edge_margin=edge_margin, gap=8)
-        if place is None:
-            return None
-        return draw_crease(linear, *place, length, width, direction=rng.uniform(-0.35, 0.35), light=light, rng=rng)
-    size = spot_size_px(kind, rng, sitter.pixels_per_mm)
-    place = places.take(size * 0.7, edge_margin=edge_margin, gap=0.6 * size + 6)
-    return draw_spot(linear, kind, *place, size, light=light, rng=rng) if place else None
 
 
 def write_plate(plate: Plate, folder: str | Path) -> None:

@@ -19,7 +19,7 @@ ZONES = {
     0: "background", 1: "skin", 2: "lips", 3: "teeth", 4: "eye white", 5: "iris", 6: "hair", 7: "brows and lashes",
     8: "clothing", 9: "mouth", 10: "other",
 }
-SKIN = 1
+SKIN, LIPS, TEETH, EYE_WHITE, IRIS, HAIR, BROWS, CLOTHING = 1, 2, 3, 4, 5, 6, 7, 8
 
 
 def sitter_names() -> list[str]:
@@ -35,6 +35,8 @@ class Sitter:
     zones: np.ndarray
     landmarks: dict[str, tuple[float, float]]
     pixels_per_mm: float
+    normals: np.ndarray | None = None
+    """uint8 (h', w', 3) at any scale: right, up, towards the camera as 127.5 + 127.5 n; None if there are none."""
 
     @cached_property
     def linear(self) -> LinearRGB:
@@ -45,6 +47,39 @@ class Sitter:
         """Jaw angle to jaw angle."""
         left, right = self.landmarks["jaw_left"], self.landmarks["jaw_right"]
         return float(np.hypot(right[0] - left[0], right[1] - left[1]))
+
+    @cached_property
+    def _form(self) -> tuple[np.ndarray, np.ndarray, float]:
+        """Smoothed unit normals, the direction of equal slant (h', w', 2), and their scale against the picture."""
+        raw = self.normals
+        if raw is None:
+            raw = np.full((8, 8, 3), (127, 127, 255), np.uint8)
+        normals = raw.astype(np.float32) / 127.5 - 1
+        normals[(raw < 3).all(-1)] = (0, 0, 1)
+        scale = raw.shape[1] / self.zones.shape[1]
+        normals = cv2.GaussianBlur(normals, (0, 0), max(0.8, 3 * self.pixels_per_mm * scale))
+        normals /= np.maximum(np.linalg.norm(normals, axis=-1, keepdims=True), 1e-6)
+        wide = cv2.GaussianBlur(normals[..., 1], (0, 0), max(0.8, 5 * self.pixels_per_mm * scale))
+        gy, gx = np.gradient(wide)
+        around = np.stack([-gy, gx], -1)
+        length = np.linalg.norm(around, axis=-1, keepdims=True)
+        usual = np.percentile(length, 80) + 1e-9
+        around = around / np.maximum(length, 1e-9) * np.clip(length / usual, 0, 1)
+        return normals, around, scale
+
+    def _form_at(self, field: np.ndarray, x: float, y: float, scale: float) -> np.ndarray:
+        row = min(max(int(y * scale), 0), field.shape[0] - 1)
+        return field[row, min(max(int(x * scale), 0), field.shape[1] - 1)]
+
+    def normal_at(self, x: float, y: float) -> np.ndarray:
+        """Unit normal of the form: right, up, towards the camera."""
+        normals, _, scale = self._form
+        return self._form_at(normals, x, y, scale)
+
+    def around_form(self, x: float, y: float) -> np.ndarray:
+        """Direction (x, y) in which the form keeps its slant; length 0-1 says how sure that is."""
+        _, around, scale = self._form
+        return self._form_at(around, x, y, scale)
 
     def zone_at(self, x: float, y: float) -> str:
         """Zone name at a place; skin is told apart by the landmarks where it can be."""
@@ -89,4 +124,5 @@ def load_sitter(name_or_path: str) -> Sitter:
         per_mm = float(facts["pixels_per_mm_at_face"])
     except (OSError, ValueError, KeyError, TypeError):
         raise RequestError(f"{path.name} needs its landmarks in {path.stem}.json beside it.") from None
-    return Sitter(path.stem, picture, zones, marks, per_mm)
+    normals = cv2.imread(str(path.with_name(f"{path.stem}-normals.png")))
+    return Sitter(path.stem, picture, zones, marks, per_mm, None if normals is None else normals[..., ::-1])

@@ -5,12 +5,13 @@ for any brush. Work goes block by block, so a long stroke needs little memory.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import cv2
 import numpy as np
 from numba import njit
 
+from lather.core.job.source_map import SourceTurn, affine, source_rect
 from lather.core.stages.mend.boundary import disagreement_share, fit_boundary
 from lather.core.stages.mend.membrane import solve_membrane
 from lather.core.types import TILE, EncodedRGB, Mask, Rect
@@ -19,7 +20,8 @@ _CELLS_PER_SIZE = 24
 _LARGEST_CELL = 16
 _RING_SHARE = 0.14
 _LEAST_RING_PX = 3
-_TEXTURE_GAIN = (0.7, 1.6)
+TEXTURE_GAIN = (0.7, 1.6)
+_MISFIT = 0.3  # trust in a boundary cell below which it is shown as not fitting
 _LEAST_LIKENESS, _LIKENESS = 0.10, 5.0  # of encoded range; of the usual spread
 _ONE_BLOCK_PX = 1_500_000  # up to here one block is faster; long strokes go tile by tile, to save memory
 
@@ -158,13 +160,41 @@ def tone_of(pixels: EncodedRGB, valid: np.ndarray, sigma_px: float) -> EncodedRG
     return np.where(low[..., 3:] > 1e-3, low[..., :3], pixels)
 
 
-def read_texture(read: Read, rect: Rect, offset: tuple[int, int], bounds: Rect, sigma_px: float) -> SourceRead:
-    """Like `read_shifted`, but only what is finer than a Gaussian of `sigma_px`: the tone is left behind."""
+def texture_reader(read_source: Callable[[Rect], SourceRead], sigma_px: float) -> Callable[[Rect], SourceRead]:
+    """A reader of only what is finer than a Gaussian of `sigma_px`: the tone is left behind."""
     margin = int(np.ceil(3 * sigma_px))
-    wide = read_shifted(read, rect.expand(margin), offset, bounds)
-    inner = (slice(margin, -margin), slice(margin, -margin))
-    texture = (wide.pixels - tone_of(wide.pixels, wide.valid, sigma_px))[inner]
-    return SourceRead(np.ascontiguousarray(texture), np.ascontiguousarray(wide.valid[inner]))
+
+    def read_texture(rect: Rect) -> SourceRead:
+        wide = read_source(rect.expand(margin))
+        inner = (slice(margin, -margin), slice(margin, -margin))
+        texture = (wide.pixels - tone_of(wide.pixels, wide.valid, sigma_px))[inner]
+        return SourceRead(np.ascontiguousarray(texture), np.ascontiguousarray(wide.valid[inner]))
+
+    return read_texture
+
+
+def source_reader(read: Read, offset: tuple[int, int], bounds: Rect, turn: SourceTurn | None = None):
+    """A reader of what is taken for a rectangle; outside the picture it is 0 and not valid.
+
+    A plain shift is exact; with a turn the source is resampled once, bicubic.
+    """
+    if turn is None or turn.plain:
+        return lambda rect: read_shifted(read, rect, offset, bounds)
+    matrix = affine(offset, turn)
+
+    def read_turned(rect: Rect) -> SourceRead:
+        wanted = source_rect(rect, offset, turn)
+        plain = read_shifted(read, wanted.shift(-offset[0], -offset[1]), offset, bounds)
+        own = matrix.copy()
+        corner = matrix[:, :2] @ (rect.x0 + 0.5, rect.y0 + 0.5) + matrix[:, 2]
+        own[:, 2] = corner - (wanted.x0 + 0.5, wanted.y0 + 0.5)
+        size = (rect.width, rect.height)
+        pixels = cv2.warpAffine(plain.pixels, own, size, flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP,
+                                borderMode=cv2.BORDER_REPLICATE)
+        valid = cv2.warpAffine(plain.valid.astype(np.uint8), own, size, flags=cv2.INTER_NEAREST | cv2.WARP_INVERSE_MAP)
+        return SourceRead(np.clip(pixels, 0, 1), valid > 0)
+
+    return read_turned
 
 
 def read_shifted(read: Read, rect: Rect, offset: tuple[int, int], bounds: Rect) -> SourceRead:
@@ -205,10 +235,14 @@ class _Block:
 
 @dataclass
 class Heal:
-    """Result: delta blocks as (rect, float32 (h, w, 3)) and the share of the boundary that did not fit."""
+    """Result: delta blocks as (rect, float32 (h, w, 3)) and the share of the boundary that did not fit.
+
+    misfits: places (x, y) of boundary cells that do not fit, for showing them on an outline.
+    """
 
     blocks: list[tuple[Rect, np.ndarray]]
     disagreement: float
+    misfits: np.ndarray = field(default_factory=lambda: np.zeros((0, 2), np.float32))
 
 
 def heal(
@@ -216,18 +250,19 @@ def heal(
     area: Rect,
     *,
     brush_size_px: float,
-    offset: tuple[int, int],
+    read_source: Callable[[Rect], SourceRead],
     read: Read,
     bounds: Rect,
-    texture_sigma_px: float = 0.0,
+    texture_gain: tuple[float, float] | None = None,
     only: Rect | None = None,
 ) -> Heal:
-    """Heal what is painted in `area`, from `offset` pixels away.
+    """Heal what is painted in `area` with what `read_source` gives for it (see `source_reader`).
 
     coverage_of: coverage of any rectangle, also around `area` and outside the picture (0 there).
-    read: pixels of a rectangle inside the picture as they are before the stroke. texture_sigma_px: take only
-    what is finer than this Gaussian from the source and all tone from the ring; 0 takes it whole. only: lay down
-    inside this rectangle alone (the membrane still sees the whole area). No pixel with coverage 0 changes.
+    read: pixels of a rectangle inside the picture as they are before the stroke. texture_gain: the source is texture
+    without tone (see `texture_reader`), which all comes from the ring; its strength may be changed within these
+    limits to match the ring's. only: lay down inside this rectangle alone (the membrane still sees the whole area).
+    No pixel with coverage 0 changes.
     """
     cell = cell_size(brush_size_px)
     grid = heal_reach(area, brush_size_px)
@@ -248,11 +283,7 @@ def heal(
         looked_at = ring_cells[cells].any()
         if not (laid or looked_at):
             continue
-        dest = read(rect)
-        if texture_sigma_px:
-            source = read_texture(read, rect, offset, bounds, texture_sigma_px)
-        else:
-            source = read_shifted(read, rect, offset, bounds)
+        dest, source = read(rect), read_source(rect)
         held.append(_Block(rect, row, column, part, laid, dest, source))
         if looked_at:
             _gather(dest, source.pixels, source.valid, part, cell, row, column, ring_cells, total, count)
@@ -263,10 +294,15 @@ def heal(
     agree, plane = fit.agree, fit.on_cells()
     # the plane is taken out first: what is left is small, and a slope is kept exactly
     u = _spread(solve_membrane(domain, data - plane, weight * agree), domain) + plane
-    if texture_sigma_px:
-        _match_texture(held, near, agree, grid, cell)
-    laid = [_lay_block(b, u, grid, cell, only, texture_only=texture_sigma_px > 0) for b in held if b.laid]
-    return Heal(laid, disagreement_share(weight, agree))
+    if texture_gain:
+        _match_texture(held, near, agree, grid, cell, texture_gain)
+    laid = [_lay_block(b, u, grid, cell, only, texture_only=texture_gain is not None) for b in held if b.laid]
+    return Heal(laid, disagreement_share(weight, agree), _misfits(weight, agree, grid, cell))
+
+
+def _misfits(weight: np.ndarray, agree: np.ndarray, grid: Rect, cell: int) -> np.ndarray:
+    rows, columns = np.nonzero((weight > 0) & (agree < _MISFIT))
+    return np.stack([grid.x0 + (columns + 0.5) * cell, grid.y0 + (rows + 0.5) * cell], 1).astype(np.float32)
 
 
 def _lay_block(
@@ -281,7 +317,7 @@ def _lay_block(
     return rect, delta
 
 
-def _match_texture(held: list[_Block], near, agree, grid: Rect, cell: int) -> None:
+def _match_texture(held: list[_Block], near, agree, grid: Rect, cell: int, limits: tuple[float, float]) -> None:
     """Scale the source's texture (in place) so that its usual fluctuation is that of the ring.
 
     Leaving out the largest tenth of |fine detail| ignores what is left of the flaw's rim, and the odd hair.
@@ -297,7 +333,7 @@ def _match_texture(held: list[_Block], near, agree, grid: Rect, cell: int) -> No
     ring, taken = np.concatenate(ring), np.concatenate(taken)
     if len(ring) < 30 or len(taken) < 30:
         return
-    gain = np.float32(np.clip(_usual(ring) / max(_usual(taken), 1e-5), *_TEXTURE_GAIN))
+    gain = np.float32(np.clip(_usual(ring) / max(_usual(taken), 1e-5), *limits))
     for b in held:
         b.source.pixels *= gain
 

@@ -12,10 +12,13 @@ from lather.core.brush.stroke import TouchWalker, stamp, touches_bounds
 from lather.core.engine.engine import Engine
 from lather.core.job.model import Job, Stroke, freeze_points
 from lather.core.levels import halve
+from lather.core.stages.mend.coverage import fenced
+from lather.core.stages.mend.drag import DragState
 from lather.core.stages.mend.solve import cut, solve_coverage
 from lather.core.types import EMPTY, EncodedRGB, Rect, tile_rect, tiles_of
 
 _LARGEST_MARGIN_PX = 128
+_SETTLE_MOST_PX = 4_000_000
 
 
 class LiveStroke:
@@ -48,6 +51,9 @@ class LiveStroke:
         self._points: list[np.ndarray] = []
         self.laid = EMPTY
         self.disagreement = 0.0
+        self.settled = True
+        self._drag = DragState(stroke) if stroke.tool == "drag" else None
+        self._dragged: np.ndarray | None = None
 
     @property
     def shows(self) -> bool:
@@ -67,9 +73,48 @@ class LiveStroke:
             return EMPTY
         stamp(self._coverage, 0, 0, touches, self.stroke.brush.edge)
         self.laid = self.laid.union(dirty)
-        if paint and self.shows:
-            self._solve(dirty)
+        if self.stroke.fence is not None:
+            dirty = dirty.intersect(self.stroke.fence.bounds)
+        if paint and self.shows and not dirty.empty:
+            if self._drag is not None:
+                self._pull(dirty, touches)
+            else:
+                self._solve(dirty)
+                self.settled = not self.stroke.heals or self.laid == dirty
         return dirty
+
+    def _pull(self, dirty: Rect, touches: np.ndarray) -> None:
+        self._read(dirty)
+        if self._dragged is None:
+            self._dragged = np.empty_like(self._before)
+            self._dragged_known: set[tuple[int, int]] = set()
+        for column, row in tiles_of(dirty):
+            if (column, row) not in self._dragged_known:
+                place = tile_rect(column, row, self._bounds.x1, self._bounds.y1).slices(self._bounds)
+                self._dragged[place] = self._before[place]
+                self._dragged_known.add((column, row))
+        place = dirty.slices(self._bounds)
+        fence = fenced(np.ones((dirty.height, dirty.width), np.float32), self.stroke, dirty)
+        self._drag.extend(self._dragged[place], fence, dirty, touches)
+        self._delta[place] = self._dragged[place] - self._before[place]
+
+    def settle(self) -> Rect:
+        """Solve the whole stroke so far as it will be when the pen is lifted; returns what may have changed.
+
+        For a pen that stays down or circles over one place: what was laid first follows what came later.
+        """
+        self.settled = True
+        area = self.laid if self.stroke.fence is None else self.laid.intersect(self.stroke.fence.bounds)
+        if not self.shows or area.empty or area.width * area.height > _SETTLE_MOST_PX:
+            return EMPTY
+        solved = solve_coverage(
+            self.stroke, self.coverage, area, read=self._read,
+            original=lambda rect: self._around.stage_input(rect, 0), bounds=self._bounds,
+        )
+        for block, delta in solved.blocks:
+            self._delta[block.slices(self._bounds)] = delta
+        self.disagreement = solved.disagreement
+        return area
 
     def _solve(self, dirty: Rect) -> None:
         margin = int(min(self.stroke.brush.size_px, _LARGEST_MARGIN_PX))
@@ -94,8 +139,8 @@ class LiveStroke:
         return self._before[rect.slices(self._bounds)]
 
     def coverage(self, rect: Rect) -> np.ndarray:
-        """Coverage so far of any rectangle, float32 (h, w)."""
-        return cut(self._coverage, self._bounds, rect)
+        """Coverage so far of any rectangle, float32 (h, w), inside the fence."""
+        return fenced(cut(self._coverage, self._bounds, rect), self.stroke, rect)
 
     def pixels(self, rect: Rect, level: int = 0) -> EncodedRGB:
         """The finished picture, all stages, with the stroke as it is now."""

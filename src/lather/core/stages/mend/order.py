@@ -12,16 +12,18 @@ from numba import njit
 from lather.core.job.model import Layer, Stroke
 from lather.core.stages.base import Surroundings, same_beneath
 from lather.core.stages.mend.heal import heal_reach
+from lather.core.stages.mend.solve import texture_sigma
 from lather.core.types import Rect
 
-_METHOD = b"mend-1"  # goes up when the same edit would give other pixels
+_METHOD = b"mend-2"  # goes up when the same edit would give other pixels
 
 
 def edit_reads(stroke: Stroke, bounds: Rect) -> tuple[Rect, Rect]:
     """Rectangles inside the picture that an edit reads: where it lays down, and where it takes from."""
-    wide = heal_reach(stroke.bounds, stroke.brush.size_px) if stroke.tool in ("dab", "carry") else stroke.bounds
+    wide = heal_reach(stroke.bounds, stroke.brush.size_px) if stroke.heals else stroke.bounds
     wide = wide.intersect(bounds)
-    taken = wide.shift(*stroke.offset).intersect(bounds) if stroke.offset else Rect(0, 0, 0, 0)
+    margin = int(np.ceil(3 * texture_sigma(stroke)))  # texture is told from tone by what is further around
+    taken = stroke.source_rect(wide.expand(margin)).intersect(bounds)
     return wide, taken
 
 

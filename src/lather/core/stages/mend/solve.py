@@ -4,9 +4,11 @@ from collections.abc import Callable
 
 import numpy as np
 
-from lather.core.brush.stroke import rasterise
 from lather.core.job.model import Stroke
-from lather.core.stages.mend.heal import Heal, Read, heal, read_shifted
+from lather.core.stages.mend.coverage import stroke_coverage
+from lather.core.stages.mend.drag import drag_blocks
+from lather.core.stages.mend.grain_field import grain
+from lather.core.stages.mend.heal import TEXTURE_GAIN, Heal, Read, SourceRead, heal, source_reader, texture_reader
 from lather.core.stages.mend.patch import Patch
 from lather.core.types import EncodedRGB, Mask, Rect, tile_rect, tiles_of
 
@@ -25,7 +27,7 @@ def only_lighter_or_darker(coverage: Mask, source: EncodedRGB, dest: EncodedRGB,
 
 def copy_delta(stroke: Stroke, coverage: Mask, block: Rect, read: Read, bounds: Rect) -> np.ndarray:
     """Change made by chosen pixels laid down as they are."""
-    dest, source = read(block), read_shifted(read, block, stroke.offset, bounds)
+    dest, source = read(block), source_reader(read, stroke.offset, bounds, stroke.turn)(block)
     coverage = only_lighter_or_darker(coverage * source.valid, source.pixels, dest, stroke.mode)
     return coverage[..., None] * (source.pixels - dest)
 
@@ -35,12 +37,13 @@ def give_back_delta(coverage: Mask, block: Rect, read: Read, original: Read) -> 
     return coverage[..., None] * (original(block) - read(block))
 
 
+_GRAIN_GAIN = (0.0, 4.0)  # Blend-in brings grain only, as strong as the ring has it
 _DAB_TONE_SHARE = 0.3
 _LEAST_DAB_SIGMA_PX = 6.0
 
 
 def texture_sigma(stroke: Stroke) -> float:
-    """A Dab takes only texture from the skin Lather found; Carry brings the chosen skin with its forms."""
+    """A Dab takes only texture from the skin Lather found; Carry and Graft bring the chosen skin with its forms."""
     if stroke.tool != "dab":
         return 0.0
     return max(_LEAST_DAB_SIGMA_PX, _DAB_TONE_SHARE * stroke.brush.size_px)
@@ -57,12 +60,24 @@ def cut(coverage: Mask, area: Rect, rect: Rect) -> Mask:
     return out
 
 
+def _heal_with(stroke: Stroke, read: Read, bounds: Rect) -> dict:
+    """What a healing tool gives to `heal`: where its texture comes from."""
+    if stroke.tool == "blend_in":
+        return {"read_source": lambda rect: SourceRead(grain(rect), np.ones((rect.height, rect.width), np.bool_)),
+                "texture_gain": _GRAIN_GAIN}
+    reader = source_reader(read, stroke.offset, bounds, stroke.turn)
+    sigma = texture_sigma(stroke)
+    if sigma:
+        return {"read_source": texture_reader(reader, sigma), "texture_gain": TEXTURE_GAIN}
+    return {"read_source": reader}
+
+
 def solve_coverage(stroke: Stroke, coverage_of: Callable[[Rect], Mask], area: Rect, *, read: Read, original: Read,
                    bounds: Rect, only: Rect | None = None) -> Heal:
     """Changes of a stroke with the given coverage inside `area`; `only` limits where they are laid."""
-    if stroke.tool in ("dab", "carry"):
-        return heal(coverage_of, area, brush_size_px=stroke.brush.size_px, offset=stroke.offset, read=read,
-                    bounds=bounds, only=only, texture_sigma_px=texture_sigma(stroke))
+    if stroke.heals:
+        return heal(coverage_of, area, brush_size_px=stroke.brush.size_px, read=read, bounds=bounds, only=only,
+                    **_heal_with(stroke, read, bounds))
     blocks = []
     inside = area.intersect(only) if only is not None else area
     for column, row in tiles_of(inside):
@@ -70,7 +85,7 @@ def solve_coverage(stroke: Stroke, coverage_of: Callable[[Rect], Mask], area: Re
         part = coverage_of(block)
         if not part.any():
             continue
-        if stroke.tool == "copy":
+        if stroke.tool in ("copy", "sweep"):
             blocks.append((block, copy_delta(stroke, part, block, read, bounds)))
         else:
             blocks.append((block, give_back_delta(part, block, read, original)))
@@ -85,7 +100,9 @@ def solve_stroke(stroke: Stroke, *, read: Read, original: Read, bounds: Rect) ->
     area = stroke.bounds.intersect(bounds)
     if area.empty:
         return Patch([], bounds)
-    coverage = rasterise(stroke.touches, area, stroke.brush.edge)
+    if stroke.tool == "drag":
+        return Patch.from_blocks(drag_blocks(stroke, read, area), bounds)
+    coverage = stroke_coverage(stroke, area)
     solved = solve_coverage(
         stroke, lambda rect: cut(coverage, area, rect), area, read=read, original=original, bounds=bounds
     )

@@ -17,6 +17,7 @@ from lather.core.types import EncodedRGB, Mask, Rect
 # cost of: boundary residual and plane offset (encoded RGB), slope across the place, |log texture ratio|,
 # blob response over three times the usual, distance in sizes. Set on plates of four sitters, two seeds each.
 _COST = {"residual": 14.0, "offset": 1.2, "slope": 2.2, "texture": 0.25, "blob": 0.1, "distance": 0.015}
+_REPEAT_COST, _FLAW_COST = 0.5, 1.2
 _FIT_PER_COST = 0.3  # only scales the label: the order of candidates is that of their cost
 _DISTANCES = (1.12, 1.35, 1.65, 2.05, 2.6, 3.3)
 _ANGLES = 28
@@ -45,11 +46,13 @@ def find_sources(
     read: Callable[[Rect], EncodedRGB],
     bounds: Rect,
     used: Sequence[Rect] = (),
+    flaws: Sequence[Rect] = (),
     most: int = 8,
 ) -> list[Candidate]:
     """Best sources for what `coverage` (over `area`, inside `bounds`) paints, best first; empty if there is none.
 
-    used: rectangles already taken from nearby, to keep the same pores from turning up twice.
+    used: rectangles already taken from nearby, to keep the same pores from turning up twice. flaws: boxes of known
+    flaws, which are no skin to take.
     """
     side = max(8, min(area.width, area.height))
     length = max(area.width, area.height)
@@ -72,13 +75,14 @@ def find_sources(
     ] = 1
     found = _Search(picture, mask, side * sy)
     offsets = _offsets(side, length, found.axis)
-    scored = found.score(offsets * [sx, sy], offsets, used, area, side)
+    bad = _Bad(used, flaws)
+    scored = found.score(offsets * [sx, sy], offsets, bad, area, side)
     if not len(scored[0]):
         return []
     order = np.argsort(scored[1])[:6]
     near = np.array([[dx, dy] for dx in (-1, 0, 1) for dy in (-1, 0, 1)]) * max(1.0, 0.12 * side)
     finer = np.round((scored[0][order][:, None, :] + near[None]).reshape(-1, 2))
-    scored = found.score(finer * [sx, sy], finer, used, area, side)
+    scored = found.score(finer * [sx, sy], finer, bad, area, side)
     return _spread(scored, side, most)
 
 
@@ -147,7 +151,7 @@ class _Search:
         self.here = np.median(edge, 0) if len(ys) else self.energy[inner_y, inner_x].mean(0)
         self.usual_blob = float(np.median(self.blob)) + 1e-5
 
-    def score(self, shifts, offsets, used, area: Rect, side: float):
+    def score(self, shifts, offsets, bad: "_Bad", area: Rect, side: float):
         """(offsets kept, cost of each); shifts are the offsets in work pixels."""
         move = np.round(np.asarray(shifts)).astype(int)[:, ::-1]  # (n, 2) as y, x
         limits = np.array(self.shape)
@@ -178,17 +182,31 @@ class _Search:
             _COST["residual"] * residual + _COST["offset"] * offset_size + _COST["slope"] * slope
             + _COST["texture"] * texture + _COST["blob"] * np.maximum(0, blob - 3.0) + _COST["distance"] * distance
         )
-        return offsets, cost + self._repeats(offsets, used, area)
+        return offsets, cost + bad.cost(offsets, area)
 
-    @staticmethod
-    def _repeats(offsets, used: Sequence[Rect], area: Rect) -> np.ndarray:
+
+@dataclass(frozen=True)
+class _Bad:
+    """Places that should not be taken from."""
+
+    used: Sequence[Rect]
+    flaws: Sequence[Rect]
+
+    def cost(self, offsets: np.ndarray, area: Rect) -> np.ndarray:
+        """Cost (n,) of offsets (n, 2): share of the source already used, and any flaw in it."""
         cost = np.zeros(len(offsets))
         size = max(1, area.width * area.height)
-        for rect in used:
-            w = np.minimum(area.x1 + offsets[:, 0], rect.x1) - np.maximum(area.x0 + offsets[:, 0], rect.x0)
-            h = np.minimum(area.y1 + offsets[:, 1], rect.y1) - np.maximum(area.y0 + offsets[:, 1], rect.y0)
-            cost += 0.5 * np.maximum(w, 0) * np.maximum(h, 0) / size
+        for rect in self.used:
+            cost += _REPEAT_COST * self._overlap(offsets, area, rect) / size
+        for rect in self.flaws:
+            cost += _FLAW_COST * (self._overlap(offsets, area, rect) > 0.02 * rect.width * rect.height)
         return cost
+
+    @staticmethod
+    def _overlap(offsets: np.ndarray, area: Rect, rect: Rect) -> np.ndarray:
+        w = np.minimum(area.x1 + offsets[:, 0], rect.x1) - np.maximum(area.x0 + offsets[:, 0], rect.x0)
+        h = np.minimum(area.y1 + offsets[:, 1], rect.y1) - np.maximum(area.y0 + offsets[:, 1], rect.y0)
+        return np.maximum(w, 0) * np.maximum(h, 0)
 
 
 def _blob_response(lum: np.ndarray, redness: np.ndarray, side: float) -> np.ndarray:

@@ -1,0 +1,202 @@
+"""Fits the weights by which finds are told apart, on plates whose truth is known, and says what is reached.
+
+    .venv/bin/python benchmarks/fit_finds.py [--model spots|lines|ground] [--seeds 12] [--write]
+
+For every shipped sitter and seed a plate is made; every measured place is labelled with the flaw it lies on, or
+"none". Figures are for a sitter left out of the fit; --write then fits on all and writes core/data/find/MODEL.json.
+"""
+
+import argparse
+import sys
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+
+import cv2
+import numpy as np
+from scipy.optimize import minimize
+
+sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
+from lather.core.engine.photo import Photo
+from lather.core.find import ground, lines, spots, tell
+from lather.core.find.scene import FindScene
+from lather.core.imageio.picture import Picture
+from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.practice.grain import Grain
+from lather.core.practice.make import make_plate
+from lather.core.practice.sitters import load_sitter, sitter_names
+
+SPOTS = ("blemish_dark", "blemish_red", "blemish_bright", "mole", "freckle", "flake")
+LINES = ("crease", "hair_on_skin", "vein_nose", "scar", "makeup_fold", "strap_mark", "jewellery_mark")
+GROUND = ("cloth_speck", "lens_mark")
+KINDS = {"spots": ("none", *SPOTS), "lines": ("none", *LINES), "ground": ("none", *GROUND)}
+FLAWS = {
+    "spots": {"blemish_dark": 10, "blemish_red": 10, "blemish_bright": 9, "mole": 5, "freckle": 12, "flake": 6,
+              "scar": 1, "crease": 2, "hair_on_skin": 2},
+    "lines": {"crease": 4, "hair_on_skin": 4, "vein_nose": 2, "scar": 3, "makeup_fold": 3, "strap_mark": 2,
+              "jewellery_mark": 2, "blemish_red": 4, "blemish_dark": 4},
+    "ground": {"cloth_speck": 8, "lens_mark": 6, "stray_hair": 3},
+}
+
+
+def scene_of(pixels) -> FindScene:
+    return FindScene(PhotoMeasures(Photo(Picture(pixels), b"", "plate")))
+
+
+def samples(job):
+    """(sitter, features, labels, flaws missed by the detector, flaws) of one plate."""
+    kind, name, seed = job
+    rng = np.random.default_rng([7, seed])
+    grain = Grain(float(rng.uniform(0.3, 1.2)), float(rng.uniform(0.4, 0.9)), float(rng.uniform(0.1, 0.5)))
+    plate = make_plate(load_sitter(name), seed, flaws=FLAWS[kind] if seed % 3 else {}, grain=grain)
+    _vary(plate, rng)
+    scene = scene_of(plate.photo)
+    label_of = {"spots": _spots, "lines": _lines, "ground": _ground}[kind]
+    features, labels, hit = label_of(scene, plate)
+    wanted = [f for f in plate.flaws if f.kind in KINDS[kind]]
+    missed = [(f.kind, round(f.size_px), round(f.contrast_de, 1)) for f in wanted if f.id not in hit]
+    return name, np.array(features), np.array([KINDS[kind].index(x) for x in labels], int), missed, len(wanted)
+
+
+def _vary(plate, rng):
+    """Another camera: the plate (in place) at another size, tone and saturation, so that few sitters stand for many."""
+    k = float(rng.uniform(0.7, 1.25))
+    photo = cv2.resize(plate.photo.astype(np.float32) / 65535, None, fx=k, fy=k,
+                       interpolation=cv2.INTER_AREA if k < 1 else cv2.INTER_CUBIC)
+    photo = np.clip(photo, 0, 1) ** float(rng.uniform(0.75, 1.3))
+    grey = photo.mean(-1, keepdims=True)
+    photo = np.clip(grey + float(rng.uniform(0.75, 1.25)) * (photo - grey), 0, 1)
+    plate.photo = np.round(photo * 65535).astype(np.uint16)
+    for flaw in plate.flaws:
+        flaw.x, flaw.y, flaw.size_px = k * flaw.x, k * flaw.y, k * flaw.size_px
+        if flaw.path is not None:
+            flaw.path, flaw.width_px = [(k * a, k * b) for a, b in flaw.path], k * flaw.width_px
+
+
+def _flaw_at(plate, kinds, x, y):
+    for flaw in plate.flaws:
+        if flaw.kind in kinds and np.hypot(flaw.x - x, flaw.y - y) < max(3.0, 0.4 * flaw.size_px):
+            return flaw
+    return None
+
+
+def _on_line(plate, x, y):
+    return any(f.path is not None and min(np.hypot(a - x, b - y) for a, b in f.path) < 6 + f.width_px for f in plate.flaws)
+
+
+def _spots(scene, plate, measured=None, kinds=SPOTS):
+    features, labels, hit = [], [], set()
+    for blob in measured if measured is not None else spots.measure_blobs(scene):
+        x, y = scene.to_source(blob.x, blob.y)
+        flaw = _flaw_at(plate, kinds, x, y)
+        if flaw is not None:
+            hit.add(flaw.id)
+        elif _on_line(plate, x, y):
+            continue  # part of a line: neither a spot nor nothing
+        if blob.contrast_de < spots.LEAST_CONTRAST or (flaw is not None and flaw.contrast_de < 2.5):
+            continue
+        features.append(blob.features)
+        labels.append(flaw.kind if flaw is not None else "none")
+    return features, labels, hit
+
+
+def _ground(scene, plate):
+    ground_scene = ground.GroundScene(scene.measures)
+    return _spots(ground_scene, plate, spots.measure_blobs(ground_scene), GROUND)
+
+
+def _lines(scene, plate):
+    features, labels, hit = [], [], set()
+    for line in lines.measure_lines(scene):
+        points = np.array([scene.to_source(float(x), float(y)) for x, y in line.points[::3]])
+        best, share = None, 0.0
+        for flaw in plate.flaws:
+            if flaw.path is None:
+                continue
+            path = np.array(flaw.path)
+            near = np.hypot(*(points[:, None] - path[None]).transpose(2, 0, 1)).min(1)
+            step = np.hypot(*np.diff(path, axis=0).T).mean()
+            on = float((near < max(3.0, 0.8 * flaw.width_px) + step / 2).mean())
+            if on > share:
+                best, share = flaw, on
+        if share >= 0.6:
+            hit.add(best.id)
+            features.append(line.features)
+            labels.append(best.kind)
+        elif share < 0.2:
+            features.append(line.features)
+            labels.append("none")
+    return features, labels, hit
+
+
+def fit(features, labels, kinds, penalty=3e-3):
+    """Weights by penalised maximum likelihood. Kinds count alike among themselves; "none" counts as often as it is met."""
+    middle, spread = features.mean(0), features.std(0) + 1e-6
+    terms = tell.expand(features, middle, spread)
+    count = np.bincount(labels, minlength=len(kinds))
+    found = count[1:].sum()
+    share = np.where(np.arange(len(kinds)) == 0, 1.0, found / np.maximum((count[1:] > 0).sum() * count, 1))
+    weight = share[labels] / share[labels].sum()
+    target = np.eye(len(kinds))[labels]
+
+    def loss(flat):
+        w = flat.reshape(terms.shape[1], -1)
+        scores = terms @ w
+        scores -= scores.max(1, keepdims=True)
+        logs = scores - np.log(np.exp(scores).sum(1, keepdims=True))
+        grad = terms.T @ (weight[:, None] * (np.exp(logs) - target)) + 2 * penalty * w / len(w)
+        return -(weight * logs[np.arange(len(labels)), labels]).sum() + penalty * (w**2).sum() / len(w), grad.ravel()
+
+    found = minimize(loss, np.zeros(terms.shape[1] * len(kinds)), jac=True, method="L-BFGS-B", options={"maxiter": 400})
+    return tell.KindModel(kinds, middle, spread, found.x.reshape(terms.shape[1], -1))
+
+
+def report(model, features, labels, title):
+    told = np.argmax(model.shares(features), 1)
+    parts = []
+    for index, kind in enumerate(model.kinds[1:], 1):
+        own = labels == index
+        if own.any():
+            parts.append(f"{kind} {(told[own] != 0).mean():.2f}/{(told[own] == index).mean():.2f}")
+    natural = labels == 0
+    print(f"{title:10} seen/named: {', '.join(parts)}; of {int(natural.sum())} natural places taken for finds: "
+          f"{int((told[natural] != 0).sum())}")
+    if model.kinds[1] == "blemish_dark":
+        blemish, said = np.isin(labels, (1, 2, 3)), np.isin(told, (1, 2, 3))
+        print(f"{'':10} blemishes: recall {said[blemish].mean():.3f}, precision {blemish[said].mean():.3f}; moles taken "
+              f"for them {said[labels == 4].mean():.3f}", flush=True)
+
+
+def main():
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("--model", choices=tuple(KINDS), default="spots")
+    parser.add_argument("--seeds", type=int, default=12)
+    parser.add_argument("--first", type=int, default=100)
+    parser.add_argument("--write", action="store_true")
+    arguments = parser.parse_args()
+    kinds = KINDS[arguments.model]
+    jobs = [(arguments.model, name, arguments.first + s) for s in range(arguments.seeds) for name in sitter_names()]
+    by_sitter, missed, total = {}, [], 0
+    with ProcessPoolExecutor(2) as pool:
+        for name, features, labels, lost, wanted in pool.map(samples, jobs):
+            if len(features):
+                by_sitter.setdefault(name, []).append((features, labels))
+            missed += [(name, *m) for m in lost]
+            total += wanted
+    data = {n: tuple(np.concatenate([p[i] for p in parts]) for i in (0, 1)) for n, parts in by_sitter.items()}
+    np.savez("/tmp/samples.npz", **{f"{n}_{i}": d[i] for n, d in data.items() for i in (0, 1)})
+    by_kind = {k: sum(m[1] == k for m in missed) for k in kinds[1:]}
+    print(f"never measured: {len(missed)} of {total}: {by_kind}")
+    for name in data:
+        others = [data[n] for n in data if n != name]
+        model = fit(np.concatenate([o[0] for o in others]), np.concatenate([o[1] for o in others]), kinds)
+        report(model, *data[name], f"- {name}")
+    features, labels = (np.concatenate([d[i] for d in data.values()]) for i in (0, 1))
+    model = fit(features, labels, kinds)
+    report(model, features, labels, "all")
+    if arguments.write:
+        how = f"benchmarks/fit_finds.py --model {arguments.model} --seeds {arguments.seeds} --first {arguments.first}"
+        (tell.FOLDER / f"{arguments.model}.json").write_text(model.to_json(how))
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,76 @@
+"""lather auto PHOTO --out FILE"""
+
+import argparse
+import json
+import sys
+from pathlib import Path
+
+from lather.cli.delivery import add_delivery_arguments, delivery_of
+from lather.core.engine.export import Output
+from lather.core.errors import RequestError
+from lather.core.find.finder import find_all
+from lather.core.find.mend import mend_all
+from lather.core.imageio.write import DEPTHS, format_for
+from lather.core.job.commands import SetFinds
+from lather.core.session import Session
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("photos", nargs="+", metavar="PHOTO", help="photos (or jobs, which are gone on with)")
+    parser.add_argument("--out", required=True, help="picture file; a folder for many photos")
+    parser.add_argument("--job", help="also save the job: a .lather file; a folder for many photos")
+    parser.add_argument("--bits", type=int, choices=(8, 16), help="depth; without it 16 where the format has it")
+    parser.add_argument("--json", action="store_true", help="machine-readable: what was found and mended")
+    parser.add_argument("--jobs", type=int, default=1, metavar="N", help="photos worked on at the same time")
+    add_delivery_arguments(parser)
+
+
+def mend_photo(photo: str, out: str, job: str | None, bits: int | None, delivery) -> dict:
+    """Find, mend and deliver one photo; what was done, as plain values. Raises LatherError."""
+    fmt = format_for(out)
+    session = Session.open(photo)
+    finds, measures = find_all(session.photo, face=session.job.face_map, delivery=delivery)
+    session.history.amend(SetFinds(finds, measures.face))
+    wanted = [f for f in finds if f.worth and session.job.find_state(f) == "open"]
+    layer_id = session.job.stage("mend").layers[0].id
+    command, mended = mend_all(session.engine, session.job, wanted, layer_id)
+    if command is not None:
+        session.history.do(command)
+    depth = bits or max(DEPTHS[fmt])
+    session.export(out, Output(bits=depth, to_srgb=False))
+    if job:
+        session.save(job)
+    kept = sum(session.job.find_state(f) == "keep" for f in finds)
+    return {"photo": str(photo), "out": str(out), "finds": len(finds), "mended": mended, "kept": kept,
+            "will_not_show": sum(not f.worth for f in finds)}
+
+
+def run(arguments: argparse.Namespace) -> int:
+    delivery = delivery_of(arguments)
+    many = len(arguments.photos) > 1
+    if many and Path(arguments.out).suffix and not Path(arguments.out).is_dir():
+        raise RequestError("For many photos --out is a folder.")
+    if many:
+        Path(arguments.out).mkdir(parents=True, exist_ok=True)
+        if arguments.job:
+            Path(arguments.job).mkdir(parents=True, exist_ok=True)
+    tasks = []
+    for photo in arguments.photos:
+        stem = Path(photo).stem
+        out = str(Path(arguments.out) / f"{stem}-mended.tif") if many else arguments.out
+        job = str(Path(arguments.job) / f"{stem}.lather") if many and arguments.job else arguments.job
+        tasks.append((photo, out, job, arguments.bits, delivery))
+    if arguments.jobs > 1 and many:
+        from concurrent.futures import ProcessPoolExecutor
+
+        with ProcessPoolExecutor(arguments.jobs) as pool:
+            results = list(pool.map(mend_photo, *zip(*tasks)))
+    else:
+        results = [mend_photo(*task) for task in tasks]
+    if arguments.json:
+        json.dump(results if many else results[0], sys.stdout, indent=1)
+        print()
+        return 0
+    for r in results:
+        print(f"{r['out']}: {r['mended']} of {r['finds']} finds mended, {r['kept']} kept, {r['will_not_show']} will not show")
+    return 0

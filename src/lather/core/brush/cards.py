@@ -1,0 +1,54 @@
+"""Brush cards: named settings of a tool and its brush. Shipped ones are data; the person's own are a JSON file."""
+
+import json
+from dataclasses import dataclass
+from pathlib import Path
+
+from lather.core.brush.values import Brush
+from lather.core.errors import LatherError, SaveError
+
+SHIPPED = Path(__file__).parents[1] / "data" / "brush_cards.json"
+
+
+@dataclass(frozen=True)
+class BrushCard:
+    """name, tool and brush; mode: for Copy. hint: one line on what it is for."""
+
+    name: str
+    tool: str
+    brush: Brush
+    mode: str = "any"
+    hint: str = ""
+    shipped: bool = False
+
+    def to_json(self) -> dict:
+        return {"name": self.name, "tool": self.tool, "brush": self.brush.to_json(), "mode": self.mode, "hint": self.hint}
+
+    @classmethod
+    def from_json(cls, data: dict, *, shipped: bool = False) -> "BrushCard":
+        return cls(str(data["name"]), str(data["tool"]), Brush.from_json(data["brush"]), str(data.get("mode", "any")),
+                   str(data.get("hint", "")), shipped)
+
+
+def read_cards(path: Path, *, shipped: bool = False) -> tuple[BrushCard, ...]:
+    """Cards of a file; none if it is not there or cannot be read."""
+    try:
+        return tuple(BrushCard.from_json(card, shipped=shipped) for card in json.loads(path.read_text()))
+    except (OSError, ValueError, KeyError, TypeError, LatherError):
+        return ()
+
+
+def shipped_cards() -> tuple[BrushCard, ...]:
+    return read_cards(SHIPPED, shipped=True)
+
+
+def write_cards(path: Path, cards) -> None:
+    """The person's own cards (shipped ones are left out), whole or not at all. Raises SaveError."""
+    own = json.dumps([card.to_json() for card in cards if not card.shipped], indent=1)
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        new = path.with_suffix(".new")
+        new.write_text(own)
+        new.replace(path)
+    except OSError as error:
+        raise SaveError(f"The brush cards could not be kept ({error.strerror}); is the disk full?", path=path) from error

@@ -1,0 +1,68 @@
+"""All finders together: what is on this photo, where, how big, how strong, and whether it will show."""
+
+import time
+from collections.abc import Callable
+
+import numpy as np
+
+from lather.core.engine.photo import Photo
+from lather.core.errors import Cancelled, RequestError
+from lather.core.find import areas, eyes, ground, lines, spots
+from lather.core.find.scene import FindScene
+from lather.core.find.worth import Delivery, judged
+from lather.core.job.face_map import FaceMap
+from lather.core.job.finds import KINDS, Find
+from lather.core.measure.photo_measures import PhotoMeasures
+
+LEAST_CONFIDENCE = 0.5
+FINDERS: tuple[tuple[str, Callable[[FindScene], list[Find]]], ...] = (
+    ("spots", spots.find_spots), ("lines on skin", lines.find_lines), ("hollows under the eyes", eyes.find_hollows),
+    ("veins in the eyes", eyes.find_eye_veins), ("specks and lens marks", ground.find_on_ground),
+    ("what came in from the edge", areas.find_intruders),
+)
+
+
+def find_all(
+    photo: Photo, *, face: FaceMap | None = None, delivery: Delivery | None = None, kinds=None,
+    progress: Callable[[float, str], bool] | None = None, measures: PhotoMeasures | None = None,
+) -> tuple[tuple[Find, ...], PhotoMeasures]:
+    """Finds of a photo, those that will show first, each by how much it is seen; and what was measured for it.
+
+    face: the face map if the person corrected it. kinds: only these. progress(share, what) returning False cancels.
+    Raises Cancelled, or RequestError for an unknown kind.
+    """
+    for kind in kinds or ():
+        if kind not in KINDS:
+            raise RequestError(f"There is no kind of find “{kind}”; choose from {', '.join(KINDS)}.")
+    measures = measures or PhotoMeasures(photo, face)
+    scene = FindScene(measures)
+    found: list[Find] = []
+    steps = [("the face and its skin", None), *FINDERS]
+    for number, (label, finder) in enumerate(steps):
+        if progress and not progress(number / len(steps), label):
+            raise Cancelled("Finding was stopped; nothing was changed.")
+        time.sleep(0)  # painting goes on meanwhile
+        if finder is None:
+            _ = measures.skin
+        elif min(photo.width, photo.height) >= 32:
+            found += finder(scene)
+    found = [f for f in found if f.confidence >= LEAST_CONFIDENCE and (not kinds or f.kind in kinds)]
+    return judged(_apart(found), delivery or Delivery(), max(photo.width, photo.height)), measures
+
+
+def _apart(finds: list[Find]) -> list[Find]:
+    """One find for one place: of two whose middles lie in each other, the more certain; lines before spots on them."""
+    kept: list[Find] = []
+    for find in sorted(finds, key=lambda f: (f.path is None, -f.confidence)):
+        if not any(_same_place(find, other) for other in kept):
+            kept.append(find)
+    return kept
+
+
+def _same_place(a: Find, b: Find) -> bool:
+    if b.path is not None and a.path is None:
+        near = np.hypot(*(np.array(b.path) - (a.x, a.y)).T).min()
+        return near < max(0.7 * (b.width_px or 2), 0.35 * a.size_px) and b.kind != "under_eye"
+    if a.path is not None:
+        return False
+    return np.hypot(a.x - b.x, a.y - b.y) < 0.4 * max(a.size_px, b.size_px)

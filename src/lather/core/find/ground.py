@@ -1,0 +1,51 @@
+"""What lies on cloth or before the background: specks, and marks of the lens."""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import cv2
+import numpy as np
+
+from lather.core.find import spots
+from lather.core.find.scene import FindScene
+from lather.core.job.finds import Find
+from lather.core.types import Mask, Rect
+
+_KEEP_OFF_MM = 3.0
+_ROUGH_L = 6.0  # spread of L* over 3 mm at which the ground is too busy to see a speck on it
+
+
+@dataclass(eq=False)
+class GroundScene(FindScene):
+    """The whole picture less skin and hair."""
+
+    @cached_property
+    def level(self) -> int:
+        level = FindScene(self.measures).level
+        bounds = self.measures.photo.level_bounds(level)
+        return level + (bounds.width * bounds.height > 3_000_000)
+
+    @cached_property
+    def rect(self) -> Rect:
+        return self.measures.photo.level_bounds(self.level)
+
+    @cached_property
+    def bare(self) -> Mask:
+        """Plain ground, 0-1: neither skin nor hair nor an edge."""
+        lightness = self.measures.small.mean(-1) * 100
+        k = 2 * max(2, int(1.5 * self.measures.pixels_per_mm / self.measures.scale)) + 1
+        mean = cv2.blur(lightness, (k, k))
+        spread = np.sqrt(np.maximum(cv2.blur(lightness**2, (k, k)) - mean**2, 0))
+        person = np.maximum((self.measures.skin > 0.3).astype(np.float32), (spread > _ROUGH_L).astype(np.float32))
+        person = cv2.morphologyEx(person, cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+        off = 2 * max(2, int(_KEEP_OFF_MM * self.measures.pixels_per_mm / self.measures.scale)) + 1
+        clear = 1 - cv2.dilate(person, np.ones((off, off), np.uint8))
+        return self._at_scale(clear.astype(np.float32))
+
+    def zone(self, x: float, y: float) -> str:
+        return "ground"
+
+
+def find_on_ground(scene: FindScene) -> list[Find]:
+    """Specks on cloth and marks of the lens, most certain first."""
+    return spots.name_blobs(GroundScene(scene.measures), "ground")

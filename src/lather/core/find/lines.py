@@ -1,0 +1,195 @@
+"""Lines on skin: creases, hairs, veins, scars, make-up in a fold, marks of straps and chains."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from lather.core.colour.lab import delta_e2000
+from lather.core.find import tell
+from lather.core.find.ridges import Line, ridge_response, trace_lines
+from lather.core.find.scene import FindScene
+from lather.core.job.finds import Find
+
+# channel of Lab, dark or bright, widths (mm) and least widths (px) of the ridges looked for, starting response
+_LOOKS = (
+    (0, True, (0.16, 0.26), 0.9, 2.2), (0, True, (0.45, 0.8), 1.4, 1.3), (1, False, (0.22, 0.4, 0.75), 1.1, 0.75),
+    (1, False, (1.6,), 2.5, 0.9), (0, False, (0.3, 0.5), 1.2, 1.4),
+)
+_LEAST_MM = 3.5
+_MOST_LINES = 260
+_OFFSETS = np.linspace(-3.2, 3.2, 33)
+FEATURES = ("log_length", "log_width", "d_l", "d_a", "d_b", "contrast", "step", "steady", "straight", "crowd",
+            "skin_share", "off_axis", "down_face", "slant", "roughness", "lightness", "flank", "beads", "look")
+
+
+@dataclass(frozen=True)
+class MeasuredLine:
+    """A line in pixels of the scene's scale, with what tells its kind. width: at half height of its profile."""
+
+    points: np.ndarray
+    width: float
+    contrast_de: float
+    features: tuple[float, ...]
+
+
+def find_lines(scene: FindScene) -> list[Find]:
+    """Lines on bare skin, most certain first; pieces of one line are joined."""
+    lines = measure_lines(scene)
+    if not lines:
+        return []
+    shares = tell.model("lines").shares(np.array([line.features for line in lines]))
+    kinds = tell.model("lines").kinds
+    told = [(line, kinds[int(np.argmax(s))], float(s.max())) for line, s in zip(lines, shares)]
+    finds = [_as_find(scene, line, kind, sure) for line, kind, sure in _joined(told) if kind != "none"]
+    return sorted(finds, key=lambda f: -f.confidence)
+
+
+def _as_find(scene: FindScene, line: MeasuredLine, kind: str, confidence: float) -> Find:
+    path = tuple(scene.to_source(float(x), float(y)) for x, y in line.points[:: max(1, len(line.points) // 40)])
+    length = float(np.hypot(*np.diff(line.points, axis=0).T).sum()) * scene.step
+    x, y = path[len(path) // 2]
+    width = line.width * scene.step
+    return Find(f"{kind}-{x:.0f}-{y:.0f}", kind, x, y, length, line.contrast_de, confidence, scene.zone(x, y), False, True,
+                band(path, max(1.5, width)), path, width)
+
+
+def band(path, half: float) -> tuple[tuple[float, float], ...]:
+    """Polygon of a path widened by `half` to both sides."""
+    p = np.array(path, float)
+    side = np.stack([-np.gradient(p[:, 1]), np.gradient(p[:, 0])], 1)
+    side /= np.maximum(np.hypot(*side.T), 1e-6)[:, None]
+    step = max(1, len(p) // 14)
+    both = np.concatenate([(p + side * half)[::step], (p - side * half)[::-1][::step]])
+    return tuple((float(a), float(b)) for a, b in both)
+
+
+def measure_lines(scene: FindScene) -> list[MeasuredLine]:
+    """All line-like places, each measured; a line seen in several looks counts once, the strongest."""
+    bare = (scene.bare > 0.5).astype(np.uint8)
+    traced: list[tuple[Line, int]] = []
+    for number, (channel, dark, widths_mm, least_px, start) in enumerate(_LOOKS):
+        sigmas = sorted({max(least_px, 0.5 * w * scene.per_mm) for w in widths_mm})
+        step = max(1, int(sigmas[0] / 1.6))
+        values = np.ascontiguousarray(scene.lab[..., channel])
+        mask = bare
+        if step > 1:
+            shape = (values.shape[1] // step, values.shape[0] // step)
+            values = cv2.resize(values, shape, interpolation=cv2.INTER_AREA)
+            mask = cv2.resize(bare, shape, interpolation=cv2.INTER_AREA)
+        response, angle, scale = ridge_response(values, [s / step for s in sigmas], dark=dark)
+        response = response * (mask > 0)
+        k = 2 * int(5 * scene.per_mm / step) + 1
+        usual = cv2.blur(response, (k, k)) / np.maximum(cv2.blur(mask.astype(np.float32), (k, k)), 0.05)
+        lines = trace_lines(response, angle, scale, low=np.maximum(0.35 * start, 1.6 * usual),
+                            high=np.maximum(start, 3.2 * usual), least_length=_LEAST_MM * scene.per_mm / step)
+        traced += [(Line(line.points * step, line.width * step, line.strength), number) for line in lines]
+    crowd = np.zeros(bare.shape, np.float32)
+    for line, _ in traced:
+        cv2.polylines(crowd, [np.round(line.points).astype(np.int32)], False, 1.0, 1)
+    crowd = cv2.blur(crowd, (2 * int(7 * scene.per_mm) + 1,) * 2) * scene.per_mm
+    measured = [_measure(scene, line, number, crowd) for line, number in traced]
+    kept = sorted((m for m in measured if m is not None), key=lambda m: -m[0])
+    return [line for _, line in _once(scene, kept)][:_MOST_LINES]
+
+
+def _once(scene: FindScene, ranked):
+    """Leave out lines most of which lies on a stronger one."""
+    taken = np.zeros(scene.bare.shape, np.uint8)
+    for rank, line in ranked:
+        at = np.clip(np.round(line.points).astype(int), 0, np.array(taken.shape)[::-1] - 1)
+        if taken[at[:, 1], at[:, 0]].mean() < 0.4:
+            thick = max(3, int(2.2 * line.width))
+            cv2.polylines(taken, [at.astype(np.int32)], False, 1, thick)
+            yield rank, line
+
+
+def _measure(scene: FindScene, line: Line, number: int, crowd) -> tuple[float, MeasuredLine] | None:
+    points = line.points[:: max(1, len(line.points) // 48)]
+    heading = np.gradient(points, axis=0)
+    heading /= np.maximum(np.hypot(*heading.T), 1e-6)[:, None]
+    side = np.stack([-heading[:, 1], heading[:, 0]], 1)
+    reach = max(1.6, line.width)
+    grid = (points[:, None] + side[:, None] * (_OFFSETS[None, :, None] * reach) - 0.5).astype(np.float32)
+    profile = cv2.remap(scene.lab, grid[..., 0].copy(), grid[..., 1].copy(), cv2.INTER_LINEAR,
+                        borderMode=cv2.BORDER_REPLICATE)
+    skin = cv2.remap(scene.bare, grid[..., 0].copy(), grid[..., 1].copy(), cv2.INTER_LINEAR)
+    far = np.abs(_OFFSETS)
+    left, right = (_OFFSETS < -1.6), (_OFFSETS > 1.6)
+    sides = np.stack([profile[:, left].mean(1), profile[:, right].mean(1)])
+    core = profile[:, far < 0.35].mean(1) - sides.mean(0)
+    change = core.mean(0)
+    size = float(np.linalg.norm(change))
+    if size < 0.8:
+        return None
+    along = core @ change / size
+    mean = profile.mean(0)
+    slope = (mean[right].mean(0) - mean[left].mean(0)) / 4.8
+    level = (mean - mean[right | left].mean(0) - _OFFSETS[:, None] * slope) @ change / size
+    half = level > 0.5 * max(level[far < 0.5].max(), 1e-3)
+    centre = len(_OFFSETS) // 2
+    low, high = centre, centre
+    while low > 0 and half[low - 1]:
+        low -= 1
+    while high < len(half) - 1 and half[high + 1]:
+        high += 1
+    width = float((high - low + 1) * (_OFFSETS[1] - _OFFSETS[0]) * reach)
+    length = line.length
+    chord = float(np.hypot(*(points[-1] - points[0])))
+    beads = along - np.convolve(along, np.ones(5) / 5, "same")
+    x, y = points[len(points) // 2]
+    face = scene.measures.face
+    u, v = face.in_frame(*scene.to_source(float(x), float(y))) if face is not None else (0.0, 0.0)
+    tilt = points[-1] - points[0]
+    row, column = min(int(y), crowd.shape[0] - 1), min(int(x), crowd.shape[1] - 1)
+    inside, outside = sides.mean((0, 1)) + change, sides.mean((0, 1))
+    contrast_de = float(delta_e2000(inside[None], outside[None])[0])
+    features = (
+        np.log(length / scene.per_mm), np.log(width / scene.per_mm), change[0], change[1], change[2], contrast_de,
+        float(np.linalg.norm(mean[right].mean(0) - mean[left].mean(0))) / size, float((along > 0.5 * size).mean()),
+        chord / max(length, 1e-6), np.log(float(crowd[row, column]) + 0.01), float(skin[:, far > 1.5].mean()),
+        min(2.0, abs(float(u))), float(np.clip(v, -1.5, 3)), abs(tilt[1]) / max(chord, 1e-6),
+        float(np.log(profile[:, far > 1.5].std(0).mean() + 0.1)), outside[0] / 100, float((-level).max()),
+        float(beads.std()) / size, float(number),
+    )
+    return contrast_de * np.sqrt(length), MeasuredLine(line.points, width, contrast_de, tuple(float(f) for f in features))
+
+
+def _joined(told):
+    """Join pieces of one kind whose ends meet and whose directions agree."""
+    pieces = [list(t) for t in told if t[1] != "none"]
+    changed = True
+    while changed:
+        changed = False
+        for i, first in enumerate(pieces):
+            for j in range(i + 1, len(pieces)):
+                second = pieces[j]
+                if second[1] != first[1]:
+                    continue
+                points = _meeting(first[0], second[0])
+                if points is not None:
+                    width = max(first[0].width, second[0].width)
+                    contrast = max(first[0].contrast_de, second[0].contrast_de)
+                    first[0] = MeasuredLine(points, width, contrast, first[0].features)
+                    first[2] = max(first[2], second[2])
+                    del pieces[j]
+                    changed = True
+                    break
+            if changed:
+                break
+    return pieces
+
+
+def _meeting(a: MeasuredLine, b: MeasuredLine) -> np.ndarray | None:
+    """Both lines as one if an end of each lies near and in line with the other's."""
+    gap = max(8.0, 3 * max(a.width, b.width))
+    for p in (a.points, a.points[::-1]):
+        for q in (b.points, b.points[::-1]):
+            if np.hypot(*(p[-1] - q[0])) > gap:
+                continue
+            way = p[-1] - p[max(0, len(p) - 6)]
+            onward = q[min(5, len(q) - 1)] - q[0]
+            cosine = way @ onward / max(np.hypot(*way) * np.hypot(*onward), 1e-6)
+            if cosine > 0.75:
+                return np.concatenate([p, q])
+    return None

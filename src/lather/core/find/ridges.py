@@ -1,0 +1,190 @@
+"""Lines: ridge strength over scale, thinned along the ridge and traced into paths with width and contrast."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numba import njit
+
+
+@dataclass(frozen=True)
+class Line:
+    """points: float32 (n, 2) x, y. width: px. strength: mean ridge response along it."""
+
+    points: np.ndarray
+    width: float
+    strength: float
+
+    @property
+    def length(self) -> float:
+        return float(np.hypot(*np.diff(self.points, axis=0).T).sum())
+
+
+def ridge_response(values: np.ndarray, sigmas, *, dark: bool) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """(response, angle of the ridge in rad, sigma of the best scale), each float32 (h, w).
+
+    The larger eigenvalue of the Hessian at scale sigma, times sigma², less what the other one says of blobs
+    (Lindeberg 1998). dark: lines darker than their surroundings; else brighter.
+    """
+    sign = np.float32(1.0 if dark else -1.0)
+    best = np.zeros(values.shape, np.float32)
+    angle, scale = np.zeros_like(best), np.full_like(best, sigmas[0])
+    for sigma in sigmas:
+        smooth = cv2.GaussianBlur(values, (0, 0), sigma)
+        xx = cv2.Sobel(smooth, cv2.CV_32F, 2, 0, ksize=3) / 4
+        yy = cv2.Sobel(smooth, cv2.CV_32F, 0, 2, ksize=3) / 4
+        xy = cv2.Sobel(smooth, cv2.CV_32F, 1, 1, ksize=3) / 4
+        half, gap = (xx + yy) / 2, np.sqrt(((xx - yy) / 2) ** 2 + xy**2)
+        across = sign * half + gap
+        along = np.abs(sign * half - gap)
+        response = np.maximum(across - along, 0) * np.float32(sigma**2)
+        better = response > best
+        best = np.where(better, response, best)
+        turn = 0.5 * np.arctan2(2 * xy * sign, (xx - yy) * sign)  # across the ridge
+        angle = np.where(better, turn + np.pi / 2, angle)
+        scale = np.where(better, np.float32(sigma), scale)
+    return best, angle.astype(np.float32), scale
+
+
+@njit(cache=True, nogil=True)
+def _thin(response, angle, low, out):  # pragma: no cover - compiled
+    """Keep pixels that are the largest across their ridge."""
+    height, width = response.shape
+    for y in range(1, height - 1):
+        for x in range(1, width - 1):
+            r = response[y, x]
+            if r < low[y, x]:
+                continue
+            nx, ny = -np.sin(angle[y, x]), np.cos(angle[y, x])
+            ok = True
+            for s in (-1.0, 1.0):
+                fx, fy = x + s * nx, y + s * ny
+                x0, y0 = int(np.floor(fx)), int(np.floor(fy))
+                ax, ay = fx - x0, fy - y0
+                if x0 < 0 or y0 < 0 or x0 + 1 >= width or y0 + 1 >= height:
+                    continue
+                v = (response[y0, x0] * (1 - ax) + response[y0, x0 + 1] * ax) * (1 - ay) + (
+                    response[y0 + 1, x0] * (1 - ax) + response[y0 + 1, x0 + 1] * ax) * ay
+                if v > r:
+                    ok = False
+            if ok:
+                out[y, x] = 1
+
+
+@njit(cache=True, nogil=True)
+def _step(y, x, heading, crest, angle, response, used, reach, most_turn):  # pragma: no cover - compiled
+    """The next crest pixel ahead within `reach`, or (-1, -1); gaps are crossed where the way goes on."""
+    height, width = crest.shape
+    best, by, bx = -1.0, -1, -1
+    for dy in range(-reach, reach + 1):
+        for dx in range(-reach, reach + 1):
+            yy, xx = y + dy, x + dx
+            if (dy == 0 and dx == 0) or yy < 0 or xx < 0 or yy >= height or xx >= width:
+                continue
+            if crest[yy, xx] == 0 or used[yy, xx]:
+                continue
+            d = np.hypot(dx, dy)
+            if d > reach:
+                continue
+            turn = np.arctan2(dy, dx) - heading
+            turn = np.abs(np.arctan2(np.sin(turn), np.cos(turn)))
+            if turn > most_turn:
+                continue
+            lean = np.abs(np.sin(angle[yy, xx] - heading))
+            if lean > 0.8:
+                continue
+            score = response[yy, xx] * (1.0 - 0.6 * turn / most_turn) * (1.0 - 0.5 * lean) / (d * d)
+            if score > best:
+                best, by, bx = score, yy, xx
+    return by, bx
+
+
+@njit(cache=True, nogil=True)
+def _trace(seeds, crest, angle, response, used, reach, most_turn, paths, starts):  # pragma: no cover - compiled
+    count, n = 0, 0
+    back = np.empty((20000, 2), np.int32)
+    for i in range(seeds.shape[0]):
+        y, x = seeds[i, 0], seeds[i, 1]
+        if used[y, x]:
+            continue
+        used[y, x] = 1
+        first = n
+        b = 0
+        for way in range(2):
+            heading = angle[y, x] + (np.pi if way else 0.0)
+            cy, cx = y, x
+            while True:
+                ny, nx = _step(cy, cx, heading, crest, angle, response, used, reach, most_turn)
+                if ny < 0:
+                    break
+                for my in range(min(cy, ny) - 1, max(cy, ny) + 2):
+                    for mx in range(min(cx, nx) - 1, max(cx, nx) + 2):
+                        if 0 <= my < used.shape[0] and 0 <= mx < used.shape[1]:
+                            used[my, mx] = 1
+                move = np.arctan2(ny - cy, nx - cx)
+                turn = np.arctan2(np.sin(move - heading), np.cos(move - heading))
+                heading += 0.5 * turn
+                cy, cx = ny, nx
+                if way == 0:
+                    if b < back.shape[0]:
+                        back[b, 0], back[b, 1] = cy, cx
+                        b += 1
+                elif n + b + 2 < paths.shape[0]:
+                    paths[n, 0], paths[n, 1] = cy, cx
+                    n += 1
+        # second half was written first: turn it round, then the seed, then the first half
+        i0, i1 = first, n - 1
+        while i0 < i1:
+            for c in range(2):
+                t = paths[i0, c]
+                paths[i0, c] = paths[i1, c]
+                paths[i1, c] = t
+            i0 += 1
+            i1 -= 1
+        if n + b + 2 < paths.shape[0] and count + 1 < starts.shape[0]:
+            paths[n, 0], paths[n, 1] = y, x
+            n += 1
+            for j in range(b):
+                paths[n, 0], paths[n, 1] = back[j, 0], back[j, 1]
+                n += 1
+            count += 1
+            starts[count] = n
+        else:
+            break
+    return count
+
+
+def trace_lines(response: np.ndarray, angle: np.ndarray, scale: np.ndarray, *, low, high, least_length: float,
+                reach: int = 3, most_turn: float = 0.7) -> list[Line]:
+    """Hysteresis: lines start where the response passes `high` and go on while it passes `low` (numbers or maps).
+
+    The strongest start first; gaps of up to `reach` px are crossed where the direction goes on.
+    """
+    low = np.broadcast_to(np.asarray(low, np.float32), response.shape)
+    crest = np.zeros(response.shape, np.uint8)
+    _thin(response, angle, low, crest)
+    ys, xs = np.nonzero((crest > 0) & (response > high))
+    order = np.argsort(-response[ys, xs])
+    seeds = np.stack([ys[order], xs[order]], 1).astype(np.int32)
+    paths, starts = np.empty((int(crest.sum()) + 64, 2), np.int32), np.zeros(len(seeds) + 2, np.int64)
+    count = _trace(seeds, crest, angle, response, np.zeros_like(crest), reach, most_turn, paths, starts)
+    lines = []
+    for i in range(count):
+        rows, columns = paths[starts[i] : starts[i + 1]].T
+        if len(rows) < 4:
+            continue
+        points = np.stack([columns, rows], 1).astype(np.float32) + 0.5
+        points = _smoothed(points)
+        width = 2.0 * float(np.median(scale[rows, columns]))
+        line = Line(points, width, float(response[rows, columns].mean()))
+        if line.length >= least_length:
+            lines.append(line)
+    return lines
+
+
+def _smoothed(points: np.ndarray) -> np.ndarray:
+    if len(points) < 5:
+        return points
+    kernel = np.array([0.25, 0.5, 0.25], np.float32)
+    inner = np.stack([np.convolve(points[:, i], kernel, "valid") for i in (0, 1)], 1)
+    return np.concatenate([points[:1], inner, points[-1:]])

@@ -1,0 +1,138 @@
+"""What all finders look at: the photo in Lab at a scale that suits flaws, skin, and where finds are natural."""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import cv2
+import numpy as np
+
+from lather.core.colour import profiles
+from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.types import Lab, Mask, Rect, as_float32
+
+_FINEST_PER_MM = 8.5  # more pixels per mm than this show nothing that a retoucher mends
+_MARGIN_MM = 8.0
+
+
+@dataclass(eq=False)
+class FindScene:
+    """`step`: source pixels per pixel here (a power of two). `rect`: the part looked at, in pixels of this scale."""
+
+    measures: PhotoMeasures
+
+    @cached_property
+    def level(self) -> int:
+        level = 0
+        while self.measures.pixels_per_mm / 2 ** (level + 1) >= _FINEST_PER_MM / 2:
+            level += 1
+        return level
+
+    @property
+    def step(self) -> int:
+        return 1 << self.level
+
+    @property
+    def per_mm(self) -> float:
+        return self.measures.pixels_per_mm / self.step
+
+    @cached_property
+    def rect(self) -> Rect:
+        """Around all skin; the whole picture where there is none."""
+        bounds = self.measures.photo.level_bounds(self.level)
+        skin = self.measures.skin > 0.5
+        if not skin.any():
+            return bounds
+        ys, xs = np.flatnonzero(skin.any(1)), np.flatnonzero(skin.any(0))
+        k = self.measures.scale / self.step
+        margin = int(_MARGIN_MM * self.per_mm)
+        found = Rect(int(xs[0] * k), int(ys[0] * k), int((xs[-1] + 1) * k) + 1, int((ys[-1] + 1) * k) + 1)
+        return found.expand(margin).intersect(bounds)
+
+    @cached_property
+    def lab(self) -> Lab:
+        """L*, a*, b* (D65 as OpenCV has it: only differences are used) of `rect`."""
+        photo, rect = self.measures.photo, self.rect
+        values = as_float32(photo.codes(self.level)[rect.y0 : rect.y1, rect.x0 : rect.x1])
+        if not profiles.is_srgb(photo.profile):
+            values = profiles.convert(values, photo.profile, profiles.srgb_profile())
+        return cv2.cvtColor(np.ascontiguousarray(values), cv2.COLOR_RGB2Lab)
+
+    @cached_property
+    def skin(self) -> Mask:
+        """Skin of `rect`, 0-1."""
+        return self._at_scale(self.measures.skin)
+
+    def _at_scale(self, small: np.ndarray) -> np.ndarray:
+        """A map of the size of `measures.small` cut to `rect`, at this scale."""
+        k = self.measures.scale / self.step
+        rect = self.rect
+        matrix = np.float32([[1 / k, 0, (rect.x0 + 0.5) / k - 0.5], [0, 1 / k, (rect.y0 + 0.5) / k - 0.5]])
+        return cv2.warpAffine(small, matrix, (rect.width, rect.height), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+                              borderMode=cv2.BORDER_REPLICATE)
+
+    @cached_property
+    def bare(self) -> Mask:
+        """Skin where a find would not be natural: eyes, lashes, brows, nostrils and lips are left out."""
+        natural = np.zeros(self.skin.shape, np.uint8)
+        face = self.measures.face
+        if face is not None:
+            for points, axes, angle in natural_places(face, self.brow_rise):
+                x, y = self.to_here(*points)
+                half = tuple(max(1, round(a / self.step)) for a in axes)
+                cv2.ellipse(natural, (round(x), round(y)), half, angle, 0, 360, 1, -1)
+            cv2.fillPoly(natural, [np.round([self.to_here(*p) for p in scalp(face)]).astype(np.int32)], 1)
+        return np.where(natural > 0, 0, self.skin).astype(np.float32)
+
+    @cached_property
+    def brow_rise(self) -> float:
+        """How far above the eyes the brows are, in eye distances: where it is darkest."""
+        face, scale = self.measures.face, self.measures.scale
+        origin, across, down = face.frame
+        vs = np.arange(-0.42, -0.15, 0.01)
+        us = np.concatenate([np.arange(-0.68, -0.32, 0.03), np.arange(0.32, 0.68, 0.03)])
+        grid = origin + face.eye_distance_px * (us[None, :, None] * across + vs[:, None, None] * down)
+        grid = (grid / scale).astype(np.float32)
+        light = cv2.remap(self.measures.small.mean(-1), grid[..., 0].copy(), grid[..., 1].copy(), cv2.INTER_LINEAR)
+        profile = cv2.GaussianBlur(light.mean(1)[:, None], (1, 7), 1.5)[:, 0]
+        return float(-vs[int(np.argmin(profile + 0.25 * np.abs(vs + 0.27)))])
+
+    def to_here(self, x: float, y: float) -> tuple[float, float]:
+        """Source px to pixels of `rect`."""
+        return x / self.step - self.rect.x0, y / self.step - self.rect.y0
+
+    def to_source(self, x: float, y: float) -> tuple[float, float]:
+        return (x + self.rect.x0) * self.step, (y + self.rect.y0) * self.step
+
+    def zone(self, x: float, y: float) -> str:
+        """Zone of a source place."""
+        face = self.measures.face
+        return (face.zone_at(x, y) if face is not None else "") or "skin"
+
+
+def scalp(face) -> list[tuple[float, float]]:
+    """Polygon in source px around what lies above the hairline: a head is no skin to mend, cropped or bald."""
+    _, hair_v = face.in_frame(*face.points["hairline"])
+    middle, across, down = face.frame
+    d = face.eye_distance_px
+    us = np.linspace(-1.7, 1.7, 23)
+    rim = [middle + d * (u * across + (float(hair_v) - 0.22 + 0.25 * u * u) * down) for u in us]
+    top = [middle + d * (u * across - 4.0 * down) for u in (1.7, -1.7)]
+    return [(float(x), float(y)) for x, y in (*rim, *top)]
+
+
+def natural_places(face, brow_rise: float) -> list:
+    """Ellipses ((x, y), (half width, half height), angle) in source px around features that look like flaws."""
+    _, across, down = face.frame
+    d = face.eye_distance_px
+    angle = float(np.degrees(np.arctan2(across[1], across[0])))
+    found = []
+    for name in ("eye_left", "eye_right"):
+        at = np.array(face.points[name])
+        found.append((tuple(at - 0.03 * d * down), (0.34 * d, 0.165 * d), angle))
+        found.append((tuple(at - brow_rise * d * down), (0.36 * d, 0.09 * d), angle))
+    nose, mouth_l, mouth_r = (np.array(face.points[k]) for k in ("nose_tip", "mouth_left", "mouth_right"))
+    for side in (-1, 1):
+        found.append((tuple(nose + side * 0.15 * d * across + 0.06 * d * down), (0.10 * d, 0.065 * d), angle))
+    half = float(np.hypot(*(mouth_r - mouth_l))) / 2
+    found.append((tuple((mouth_l + mouth_r) / 2), (1.08 * half, 0.17 * d), angle))
+    return found

@@ -1,0 +1,112 @@
+"""The face map: named places on a face, from which zones, sizes and the axis of symmetry follow. Values only."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+POINTS = {
+    "eye_left": "eye, left", "eye_right": "eye, right", "nose_tip": "tip of the nose", "mouth_left": "mouth, left",
+    "mouth_right": "mouth, right", "chin": "chin", "jaw_left": "jaw, left", "jaw_right": "jaw, right",
+    "hairline": "hairline",
+}
+"""The points of a face map and their labels; left and right as seen in the picture."""
+
+EYE_DISTANCE_MM = 62.0  # grown-ups' usual distance between pupils (Dodgson 2004: mean 63, most 55-70)
+
+# half axes in eye distances of the ellipses around features, and how far each lies above (-) its point
+_EYE = (0.34, 0.20)
+_UNDER_EYE = (0.34, 0.17, 0.30)
+_BROW = (0.40, 0.13, -0.30)
+
+
+@dataclass(frozen=True)
+class FaceMap:
+    """`points`: {name of POINTS: (x, y)} in source pixels. `by_person`: points were dragged by hand."""
+
+    points: Mapping[str, tuple[float, float]]
+    by_person: bool = False
+
+    @cached_property
+    def eye_distance_px(self) -> float:
+        return float(np.hypot(*(self._at("eye_right") - self._at("eye_left"))))
+
+    @property
+    def width_px(self) -> float:
+        """Jaw to jaw."""
+        return float(np.hypot(*(self._at("jaw_right") - self._at("jaw_left"))))
+
+    @property
+    def pixels_per_mm(self) -> float:
+        return self.eye_distance_px / EYE_DISTANCE_MM
+
+    def _at(self, name: str) -> np.ndarray:
+        return np.array(self.points[name], float)
+
+    @cached_property
+    def frame(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """(origin between the eyes, unit vector to the right eye, unit vector down the face)."""
+        left, right = self._at("eye_left"), self._at("eye_right")
+        across = (right - left) / max(self.eye_distance_px, 1e-6)
+        down = np.array([-across[1], across[0]])
+        return (left + right) / 2, across, down
+
+    @property
+    def axis(self) -> tuple[tuple[float, float], tuple[float, float]]:
+        """The axis of symmetry: from between the eyes to the chin."""
+        origin, _, _ = self.frame
+        return (float(origin[0]), float(origin[1])), tuple(float(v) for v in self._at("chin"))
+
+    def in_frame(self, x, y) -> tuple[np.ndarray, np.ndarray]:
+        """Places in eye distances: across from the middle of the eyes, and down the face."""
+        origin, across, down = self.frame
+        dx, dy = np.asarray(x, float) - origin[0], np.asarray(y, float) - origin[1]
+        d = max(self.eye_distance_px, 1e-6)
+        return (dx * across[0] + dy * across[1]) / d, (dx * down[0] + dy * down[1]) / d
+
+    def moved(self, name: str, x: float, y: float) -> "FaceMap":
+        return FaceMap(dict(self.points) | {name: (float(x), float(y))}, True)
+
+    def zone_at(self, x: float, y: float) -> str:
+        """Name of the zone a place lies in; "" outside the face and neck."""
+        u, v = (float(n) for n in self.in_frame(x, y))
+        marks = {name: tuple(float(n) for n in self.in_frame(*self.points[name])) for name in self.points}
+        for side in ("left", "right"):
+            eu, ev = marks[f"eye_{side}"]
+            for label, (a, b, *off) in (("eye", _EYE), ("under-eye", _UNDER_EYE), ("brow", _BROW)):
+                if ((u - eu) / a) ** 2 + ((v - ev - (off[0] if off else 0)) / b) ** 2 < 1:
+                    return f"{label}, {side}"
+        mouth_v = (marks["mouth_left"][1] + marks["mouth_right"][1]) / 2
+        mouth_u = (marks["mouth_left"][0] + marks["mouth_right"][0]) / 2
+        half = abs(marks["mouth_right"][0] - marks["mouth_left"][0]) / 2
+        if ((u - mouth_u) / (1.08 * half + 1e-6)) ** 2 + ((v - mouth_v) / 0.22) ** 2 < 1:
+            return "lips"
+        return self._wide_zone(u, v, marks, mouth_u, mouth_v)
+
+    @staticmethod
+    def _wide_zone(u: float, v: float, marks: dict, mouth_u: float, mouth_v: float) -> str:
+        chin_u, chin_v = marks["chin"]
+        nose_u, nose_v = marks["nose_tip"]
+        if v > chin_v:
+            return "neck" if abs(u - chin_u) < 1.6 and v < chin_v + 1.6 else ""
+        if v < min(marks["hairline"][1], -0.4) - 0.25 or abs(u - (mouth_u + nose_u) / 2) > 1.7:
+            return ""
+        if v < -0.18:
+            return "forehead"
+        if v < nose_v + 0.2 and abs(u - nose_u * max(0.0, v) / max(nose_v, 1e-6)) < (0.14 if v < 0.2 else 0.30):
+            return "nose"
+        if v > mouth_v and abs(u - mouth_u) < 0.6:
+            return "chin"
+        return "cheek, left" if u < nose_u else "cheek, right"
+
+    def to_json(self) -> dict:
+        return {"points": {k: [round(x, 1), round(y, 1)] for k, (x, y) in self.points.items()},
+                "by_person": self.by_person}
+
+    @classmethod
+    def from_json(cls, data: dict) -> "FaceMap":
+        points = {k: (float(v[0]), float(v[1])) for k, v in data["points"].items() if k in POINTS}
+        if set(points) != set(POINTS):
+            raise KeyError("face map")
+        return cls(points, bool(data.get("by_person", False)))

@@ -1,0 +1,80 @@
+"""Finds: flaws and keepers that were found in the photo, and what the person decided about each. Values only."""
+
+from dataclasses import dataclass, field, fields
+
+KINDS = {
+    "blemish_dark": "Dark spot", "blemish_red": "Red spot", "blemish_bright": "Bright spot", "flake": "Flake",
+    "mole": "Mole", "freckle": "Freckle", "scar": "Scar", "crease": "Crease", "makeup_fold": "Make-up in a fold",
+    "under_eye": "Under-eye", "strap_mark": "Strap mark", "jewellery_mark": "Chain mark", "vein_nose": "Vein",
+    "vein_eye": "Vein in the eye", "hair_on_skin": "Hair on skin", "stray_hair": "Stray hair",
+    "smeared_lip": "Smeared lip", "cloth_speck": "Speck on cloth", "lens_mark": "Lens mark", "intruder": "Intruder",
+    "braces": "Braces", "blotch": "Blotch", "redness": "Redness", "shine": "Shine",
+}
+"""Kinds of finds and their labels."""
+
+KEEPERS = ("mole", "freckle")
+SOFTENED = ("crease", "under_eye")
+"""Kinds that belong to the person: mended on a layer of their own at part strength, never wholly."""
+
+DECISIONS = ("keep", "skip")
+
+
+@dataclass(frozen=True)
+class Find:
+    """One find. Lengths in source px; contrast in ΔE00; confidence 0-1.
+
+    keeper: proposed to stay. worth: would show at the delivered size. outline: polygon. Lines have path and width.
+    """
+
+    id: str
+    kind: str
+    x: float
+    y: float
+    size_px: float
+    contrast_de: float
+    confidence: float
+    zone: str = ""
+    keeper: bool = False
+    worth: bool = True
+    outline: tuple[tuple[float, float], ...] = ()
+    path: tuple[tuple[float, float], ...] | None = None
+    width_px: float | None = None
+    extra: dict = field(default_factory=dict)
+
+    @property
+    def label(self) -> str:
+        return KINDS.get(self.kind, self.kind)
+
+    @property
+    def visibility(self) -> float:
+        """What to look at first: contrast times the root of the area seen."""
+        area = self.size_px * (self.width_px or self.size_px)
+        return self.contrast_de * area**0.25
+
+    def to_json(self) -> dict:
+        data = dict(self.extra) | {
+            "id": self.id, "kind": self.kind, "x": round(self.x, 1), "y": round(self.y, 1),
+            "size_px": round(self.size_px, 1), "contrast_de": round(self.contrast_de, 2),
+            "confidence": round(self.confidence, 3), "zone": self.zone, "keeper": self.keeper, "worth": self.worth,
+            "outline": [[round(a, 1), round(b, 1)] for a, b in self.outline],
+        }
+        if self.path is not None:
+            data["path"] = [[round(a, 1), round(b, 1)] for a, b in self.path]
+            data["width_px"] = round(self.width_px or 0, 1)
+        return data
+
+    @classmethod
+    def from_json(cls, data: dict) -> "Find":
+        path = data.get("path")
+        return cls(
+            id=str(data["id"]), kind=str(data["kind"]), x=float(data["x"]), y=float(data["y"]),
+            size_px=float(data["size_px"]), contrast_de=float(data["contrast_de"]),
+            confidence=float(data["confidence"]), zone=str(data.get("zone", "")), keeper=bool(data.get("keeper", False)),
+            worth=bool(data.get("worth", True)), outline=tuple((float(a), float(b)) for a, b in data.get("outline", ())),
+            path=tuple((float(a), float(b)) for a, b in path) if path else None,
+            width_px=float(data["width_px"]) if path else None,
+            extra={k: v for k, v in data.items() if k not in _FIELDS},
+        )
+
+
+_FIELDS = {f.name for f in fields(Find)} - {"extra"}

@@ -1,0 +1,164 @@
+"""Where the face is: a first guess of the face map from a shipped detector, to be corrected by dragging."""
+
+import functools
+
+import cv2
+import numpy as np
+
+from lather.core.colour.lab import srgb_to_lab
+from lather.core.job.face_map import FaceMap
+from lather.core.types import EncodedRGB
+
+_DETECT_SIDE = 800
+_LEAST_FACE_SHARE = 0.06  # of the picture's shorter side
+_EYES_IN_BOX = ((0.305, 0.395), (0.695, 0.395))
+
+
+@functools.cache
+def _cascade(name: str) -> cv2.CascadeClassifier:
+    """Viola and Jones 2001; the trained data ships with OpenCV."""
+    return cv2.CascadeClassifier(f"{cv2.data.haarcascades}haarcascade_{name}.xml")
+
+
+def guess_face_map(small: EncodedRGB, scale: float) -> FaceMap | None:
+    """Face map of the largest face, or None if the detector sees none.
+
+    small: sRGB-like encoded picture (h, w, 3), long side of about 1000 px; scale: source pixels per pixel of it.
+    """
+    shrink = min(1.0, _DETECT_SIDE / max(small.shape[:2]))
+    grey = (np.clip(small @ np.array([0.299, 0.587, 0.114], np.float32), 0, 1) * 255).astype(np.uint8)
+    grey = cv2.resize(grey, None, fx=shrink, fy=shrink, interpolation=cv2.INTER_AREA)
+    least = max(24, int(_LEAST_FACE_SHARE * min(grey.shape)))
+    boxes, _, weights = _cascade("frontalface_alt2").detectMultiScale3(
+        grey, 1.08, 3, minSize=(least, least), outputRejectLevels=True
+    )
+    if len(boxes) == 0:
+        return None
+    rank = np.asarray(weights, float).ravel() + 8 * np.log(np.asarray(boxes)[:, 2].astype(float))
+    candidates = []
+    for index in np.argsort(-rank)[:3]:
+        eyes, trust = _eyes(grey, boxes[index])
+        candidates.append((rank[index] + 4 * trust, index, eyes))
+    _, index, eyes = max(candidates, key=lambda c: c[0])
+    x, y, w, _ = (float(v) for v in boxes[index])
+    if eyes is None:
+        eyes = np.array([[x + fx * w, y + fy * w] for fx, fy in _EYES_IN_BOX])
+    return _from_eyes(small, eyes / shrink, scale)
+
+
+def _eyes(grey: np.ndarray, box) -> tuple[np.ndarray | None, float]:
+    """Both eyes inside a face box, (2, 2) left first, and how much the detectors agree, 0-1."""
+    x, y, w, h = (int(v) for v in box)
+    part = grey[y + int(0.14 * h) : y + int(0.62 * h), x : x + w]
+    if part.size == 0:
+        return None, 0.0
+    sides: dict[int, list] = {0: [], 1: []}
+    for name in ("eye", "eye_tree_eyeglasses"):
+        found, _, weights = _cascade(name).detectMultiScale3(
+            part, 1.06, 3, minSize=(int(0.12 * w),) * 2, maxSize=(int(0.36 * w),) * 2, outputRejectLevels=True
+        )
+        for (ex, ey, ew, eh), weight in zip(found, np.ravel(weights)):
+            cx, cy = ex + ew / 2, ey + eh / 2 + int(0.14 * h)
+            expected = _EYES_IN_BOX[int(cx > w / 2)]
+            off = np.hypot(cx / w - expected[0], cy / h - expected[1])
+            if off < 0.16:
+                sides[int(cx > w / 2)].append((float(weight) - 10 * off, x + cx, y + cy))
+    if not (sides[0] and sides[1]):
+        return None, 0.3 * bool(sides[0] or sides[1])
+    pair = np.array([max(sides[s])[1:] for s in (0, 1)])
+    slope = abs(pair[1, 1] - pair[0, 1]) / max(pair[1, 0] - pair[0, 0], 1)
+    return (pair, 1.0) if slope < 0.35 else (None, 0.2)
+
+
+def _iris(lightness: np.ndarray, at: np.ndarray, apart: float) -> np.ndarray:
+    """The darkest round spot near an eye's middle."""
+    r = max(3, int(0.14 * apart))
+    x0, y0 = int(at[0]) - 2 * r, int(at[1]) - r
+    part = lightness[max(0, y0) : y0 + 2 * r + 1, max(0, x0) : x0 + 4 * r + 1]
+    if part.size == 0:
+        return at
+    dark = cv2.GaussianBlur(part, (0, 0), max(1.0, 0.085 * apart))
+    ys, xs = np.mgrid[: part.shape[0], : part.shape[1]]
+    px, py = xs + max(0, x0), ys + max(0, y0)
+    cost = dark + 40 * ((px - at[0]) / apart) ** 2 + 80 * ((py - at[1]) / apart) ** 2
+    best = np.unravel_index(np.argmin(cost), cost.shape)
+    return 0.5 * at + 0.5 * np.array([px[best], py[best]], float)
+
+
+def _from_eyes(small: EncodedRGB, eyes: np.ndarray, scale: float) -> FaceMap:
+    lab = srgb_to_lab(small)
+    apart = float(np.hypot(*(eyes[1] - eyes[0])))
+    eyes = np.array([_iris(lab[..., 0], eye, apart) for eye in eyes])
+    apart = float(np.hypot(*(eyes[1] - eyes[0])))
+    across = (eyes[1] - eyes[0]) / apart
+    down = np.array([-across[1], across[0]])
+    middle = eyes.mean(0)
+    mouth = _mouth(lab, middle, across, down, apart)
+    centre = mouth.mean(0)
+    length = float((centre - middle) @ down)
+    lean = (centre - middle) - length * down
+    chin = middle + down * length * 1.72 + 0.4 * lean
+    jaw_v = middle + down * length * 1.18
+    jaw = [_skin_edge(lab, jaw_v, side * across, apart) for side in (-1, 1)]
+    nose = middle + 0.60 * length * down + 0.75 * lean
+    hairline = _hairline(lab, middle, down, apart)
+    points = {
+        "eye_left": eyes[0], "eye_right": eyes[1], "nose_tip": nose, "mouth_left": mouth[0], "mouth_right": mouth[1],
+        "chin": chin, "jaw_left": jaw[0], "jaw_right": jaw[1], "hairline": hairline,
+    }
+    return FaceMap({name: (float(p[0] * scale), float(p[1] * scale)) for name, p in points.items()})
+
+
+def _mouth(lab: np.ndarray, middle, across, down, apart: float) -> np.ndarray:
+    """Both corners (2, 2): the widest reddest band below the nose; set by proportion if there is none."""
+    us = np.arange(-0.62, 0.63, 0.02)
+    vs = np.arange(0.72, 1.42, 0.02)
+    grid = middle + apart * (us[None, :, None] * across + vs[:, None, None] * down)
+    maps = np.ascontiguousarray(grid, np.float32)
+    band = cv2.remap(lab, maps[..., 0], maps[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    redness = np.arctan2(band[..., 1], np.maximum(band[..., 2], 1)) * 30 + 0.5 * band[..., 1] - 0.12 * band[..., 0]
+    redness = cv2.GaussianBlur(redness, (0, 0), 1.5)
+    usual, spread = np.median(redness), np.percentile(redness, 95) - np.median(redness)
+    weight = np.exp(-((us / 0.5) ** 2))[None, :] * np.exp(-(((vs - 1.0) / 0.25) ** 2))[:, None]
+    red = (redness - usual) > 0.45 * spread
+    count, labels, stats, centres = cv2.connectedComponentsWithStats(red.astype(np.uint8))
+    best, best_mass = 0, 0.0
+    for i in range(1, count):
+        mass = float(((redness - usual) * weight)[labels == i].sum())
+        if stats[i, cv2.CC_STAT_WIDTH] > 14 and mass > best_mass:
+            best, best_mass = i, mass
+    default = middle + down * apart * 1.02
+    if not best:
+        return np.array([default - across * 0.4 * apart, default + across * 0.4 * apart])
+    rows, columns = np.nonzero(labels == best)
+    left, right = np.percentile(columns, 1), np.percentile(columns, 99)
+    width = us[int(right)] - us[int(left)]
+    v = vs[int(np.clip(np.median(rows), 0, len(vs) - 1))]
+    if not 0.45 < width < 1.15:
+        mid = us[int(np.clip(centres[best][0], 0, len(us) - 1))]
+        return np.array([middle + apart * ((mid + s * 0.4) * across + v * down) for s in (-1, 1)])
+    return np.array([middle + apart * (us[int(c)] * across + v * down) for c in (left, right)])
+
+
+def _skin_edge(lab: np.ndarray, start: np.ndarray, way: np.ndarray, apart: float) -> np.ndarray:
+    """From the middle of the face sideways to where skin ends: the strongest change between 0.55 and 1.25 eye distances."""
+    steps = np.arange(0.3, 1.4, 0.02)
+    line = (start + apart * steps[:, None] * way).astype(np.float32)
+    values = cv2.remap(cv2.GaussianBlur(lab, (0, 0), 1.2), line[None, :, 0].copy(), line[None, :, 1].copy(),
+                       cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)[0]
+    change = np.abs(values[4:] - values[:-4]).sum(-1)
+    middle = steps[2:-2]
+    score = change * np.exp(-(((middle - 0.9) / 0.3) ** 2)) * ((middle > 0.5) & (middle < 1.28))
+    return start + apart * (middle[int(np.argmax(score))] if score.max() > 6 else 0.88) * way
+
+
+def _hairline(lab: np.ndarray, middle: np.ndarray, down: np.ndarray, apart: float) -> np.ndarray:
+    """Up the forehead to where skin ends."""
+    steps = np.arange(0.5, 2.1, 0.02)
+    line = (middle - apart * steps[:, None] * down).astype(np.float32)
+    values = cv2.remap(cv2.GaussianBlur(lab, (0, 0), 2.0), line[None, :, 0].copy(), line[None, :, 1].copy(),
+                       cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)[0]
+    usual = np.median(values[:20], axis=0)
+    away = np.linalg.norm((values - usual) * [0.7, 1, 1], axis=-1)
+    out = np.flatnonzero((away > 14) & (steps > 0.6))
+    return middle - apart * (steps[out[0]] if len(out) else 1.3) * down

@@ -1,0 +1,91 @@
+"""All that is measured of a photo once, when it is opened: face map, skin, grain, texture scale."""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import cv2
+import numpy as np
+
+from lather.core.colour import profiles
+from lather.core.engine.photo import Photo
+from lather.core.job.face_map import FaceMap
+from lather.core.measure.face import guess_face_map
+from lather.core.measure.grain import GrainMeasure, measure_grain
+from lather.core.measure.skin import skin_mask
+from lather.core.measure.texture_scale import TextureScale, measure_texture_scale
+from lather.core.types import EncodedRGB, Mask, as_float32
+
+_WORK_SIDE = 1000
+_NO_FACE_WIDTH = 0.35  # of the shorter side: what sizes relate to where there is no face
+
+
+@dataclass(eq=False)
+class PhotoMeasures:
+    """Lazy: each value is computed when first asked for. `face` given by the person takes the place of the guess."""
+
+    photo: Photo
+    given_face: FaceMap | None = None
+
+    @cached_property
+    def small(self) -> EncodedRGB:
+        """The photo in sRGB, long side about 1000 px."""
+        level = 0
+        while max(self.photo.level_bounds(level + 1)[2:]) >= _WORK_SIDE:
+            level += 1
+        values = as_float32(self.photo.codes(level))
+        shrink = min(1.0, _WORK_SIDE / max(values.shape[:2]))
+        if shrink < 1:
+            values = cv2.resize(values, None, fx=shrink, fy=shrink, interpolation=cv2.INTER_AREA)
+        if not profiles.is_srgb(self.photo.profile):
+            values = profiles.convert(values, self.photo.profile, profiles.srgb_profile())
+        return values
+
+    @property
+    def scale(self) -> float:
+        """Source pixels per pixel of `small` and `skin`."""
+        return self.photo.width / self.small.shape[1]
+
+    @cached_property
+    def face(self) -> FaceMap | None:
+        return self.given_face or guess_face_map(self.small, self.scale)
+
+    @cached_property
+    def skin(self) -> Mask:
+        """Skin 0-1 at the size of `small`."""
+        return skin_mask(self.small, self.face, self.scale)
+
+    @property
+    def skin_share(self) -> float:
+        return float((self.skin > 0.5).mean())
+
+    @property
+    def face_width_px(self) -> float:
+        if self.face is not None:
+            return self.face.width_px
+        return _NO_FACE_WIDTH * min(self.photo.width, self.photo.height)
+
+    @property
+    def pixels_per_mm(self) -> float:
+        """Of the face; without one, taken from the feature width (a face is about 130 mm wide)."""
+        return self.face.pixels_per_mm if self.face is not None else self.face_width_px / 130
+
+    @cached_property
+    def grain(self) -> GrainMeasure:
+        return measure_grain(self.photo)
+
+    @cached_property
+    def texture_scale(self) -> TextureScale | None:
+        return measure_texture_scale(self.photo, self.skin, self.scale, self.face_width_px)
+
+    def to_json(self) -> dict:
+        face = self.face
+        return {
+            "grain": self.grain.to_json(),
+            "texture_scale_px": round(self.texture_scale.split_px, 2) if self.texture_scale else None,
+            "face": None if face is None else {
+                "width_px": round(face.width_px, 1),
+                "points": {k: [round(x, 1), round(y, 1)] for k, (x, y) in face.points.items()},
+            },
+            "skin_share": round(self.skin_share, 4),
+            "skin_px": int(np.round(self.skin_share * self.photo.width * self.photo.height)),
+        }

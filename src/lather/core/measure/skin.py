@@ -1,0 +1,180 @@
+"""Which pixels are skin: a colour model fitted to the photo itself, grown from the face, kept inside edges."""
+
+import cv2
+import numpy as np
+
+from lather.core.colour import srgb
+from lather.core.colour.lab import srgb_to_lab
+from lather.core.job.face_map import FaceMap
+from lather.core.types import EncodedRGB, Mask
+
+_SEEDS = ((-0.55, 0.62), (0.55, 0.62), (-0.3, 0.55), (0.3, 0.55), (0.0, -0.5), (-0.3, -0.48), (0.3, -0.48), (0.0, 0.25))
+_SEED_RADIUS = 0.11  # eye distances
+_NEAR, _FAR = 2.2, 4.6  # Mahalanobis distances at which skin is sure, and out of the question
+_ROUGH = 0.30  # local spread of log luminance at which it is hair or cloth, not skin
+_NECK_UNLIKE = 8.0  # a*, b* from the face's at which the place under the chin is cloth
+_HULL_IN = 0.1  # how far inside the face's corners its hull is believed to be face
+_HULL_DARK = 0.45  # share of the face's L* under which it may be hair all the same
+_SURE_IN_FACE = 0.12
+_LEAST_ISLAND = 0.0015  # share of the picture below which a separate piece of skin is not believed
+
+
+def _ratios(small: EncodedRGB) -> np.ndarray:
+    """log(R/G), log(G/B) of linear light: the same in light and in shade (Finlayson et al. 1996)."""
+    linear = srgb.decode(np.clip(small, 0, 1)) + np.float32(0.004)
+    return np.stack([np.log(linear[..., 0] / linear[..., 1]), np.log(linear[..., 1] / linear[..., 2])], -1)
+
+
+def skin_mask(small: EncodedRGB, face: FaceMap | None, scale: float) -> Mask:
+    """Skin 0-1, float32 (h, w), of a picture reduced to about 1000 px.
+
+    A Gaussian in log colour ratios is fitted robustly (median, then three trimmed rounds) to seeds on the face;
+    without a face map, to the commonest skin-like colours. scale: source pixels per pixel of `small`.
+    """
+    lab, ratios = srgb_to_lab(small), _ratios(cv2.GaussianBlur(small, (0, 0), 1.0))
+    seeds = _face_seeds(small.shape[:2], face, scale) if face else _colour_seeds(lab)
+    if seeds.sum() < 50:
+        return np.zeros(small.shape[:2], np.float32)
+    values = ratios[seeds]
+    middle, inverse = _robust_gaussian(values)
+    off = ratios - middle
+    distance = np.sqrt(np.maximum(np.einsum("...i,ij,...j", off, inverse, off), 0))
+    lightness = lab[..., 0]
+    usual = float(np.median(lightness[seeds]))
+    # highlights lose their colour, deep shade its certainty
+    distance = distance - 2.0 * np.clip((lightness - usual - 12) / 20, 0, 1)
+    sure = np.clip((_FAR - distance) / (_FAR - _NEAR), 0, 1)
+    sure *= np.clip((lightness - 0.22 * usual) / (0.18 * usual), 0, 1)
+    log_light = np.log(np.maximum(small.mean(-1), 0.01))
+    spread = np.sqrt(np.maximum(cv2.blur(log_light**2, (7, 7)) - cv2.blur(log_light, (7, 7)) ** 2, 0))
+    sure *= np.clip((_ROUGH - cv2.GaussianBlur(spread, (0, 0), 1.5)) / (0.5 * _ROUGH), 0, 1)
+    sure = cv2.GaussianBlur(sure.astype(np.float32), (0, 0), 1.2)
+    if face is not None:
+        sure *= _inside_edges(small, lab, sure, seeds, face, scale)
+    return _grown(sure, seeds, face, scale)
+
+
+def _inside_edges(small, lab, sure, seeds, face: FaceMap, scale: float) -> Mask:
+    """0 where the wall or hair of skin's colour begins: flooded from their own seeds up to the strongest edge.
+
+    Watershed (Meyer 1992) from the face, from the frame above the chin, from hair above the hairline, and from
+    whatever cannot be skin by its colour.
+    """
+    skin, other = 1, 2
+    height, width = sure.shape
+    markers = np.zeros(sure.shape, np.int32)
+    markers[sure < 0.08] = other
+    strip = max(2, round(0.015 * min(height, width)))
+    chin = int(np.clip(face.points["chin"][1] / scale, strip, height))
+    frame = np.zeros(sure.shape, np.uint8)
+    frame[:strip] = frame[:chin, :strip] = frame[:chin, -strip:] = 1
+    markers[frame > 0] = other
+    core = cv2.erode((sure > 0.9).astype(np.uint8), np.ones((9, 9), np.uint8))
+    _, pieces = cv2.connectedComponents((sure > 0.5).astype(np.uint8))
+    by_frame = np.unique(pieces[frame > 0])
+    markers[(core > 0) & ~np.isin(pieces, by_frame)] = skin
+    markers[_hair_seeds(lab, seeds, face, scale)] = other
+    markers[(seeds | _face_middle(face, lab, seeds, scale)) & (sure > 0.3)] = skin
+    picture = cv2.bilateralFilter((np.clip(small, 0, 1) * 255).astype(np.uint8), 5, 18, 3)
+    cv2.watershed(np.ascontiguousarray(picture), markers)
+    return cv2.GaussianBlur((markers == skin).astype(np.float32), (0, 0), 0.8)
+
+
+def _face_middle(face: FaceMap, lab: np.ndarray, seeds: np.ndarray, scale: float) -> np.ndarray:
+    """The ellipse that is face on anybody, and a disc on the neck if no collar is there."""
+    out = np.zeros(seeds.shape, np.uint8)
+    origin, across, down = face.frame
+    d = face.eye_distance_px / scale
+    angle = float(np.degrees(np.arctan2(across[1], across[0])))
+    x, y = origin / scale + 0.47 * d * down
+    cv2.ellipse(out, (round(float(x)), round(float(y))), (round(0.66 * d), round(0.98 * d)), angle, 0, 360, 1, -1)
+    jaws = [np.array(face.points[name]) / scale for name in ("jaw_left", "jaw_right", "chin", "hairline")]
+    temples = [origin / scale + d * (u * across - 0.45 * down) for u in (-0.85, 0.85)]
+    rim = np.array([*jaws, *temples]) - jaws[2]
+    rim = jaws[2] + rim + _HULL_IN * ((origin / scale + 0.4 * d * down) - jaws[2] - rim)
+    hull = cv2.convexHull(rim.astype(np.float32)).astype(np.int32)
+    inside = cv2.fillConvexPoly(np.zeros_like(out), hull, 1) > 0
+    out[inside & (lab[..., 0] > _HULL_DARK * np.median(lab[seeds][:, 0]))] = 1
+    x, y = np.array(face.points["chin"]) / scale + 0.33 * d * down
+    neck = cv2.circle(np.zeros_like(out), (round(float(x)), round(float(y))), round(0.13 * d), 1, -1) > 0
+    if neck.any():
+        off = np.median(lab[neck], axis=0) - np.median(lab[seeds], axis=0)
+        out[neck & bool(np.hypot(off[1], off[2]) < _NECK_UNLIKE)] = 1
+    return out > 0
+
+
+def _hair_seeds(lab, seeds, face: FaceMap, scale: float) -> np.ndarray:
+    """Discs above the hairline, where what is there is not like the face's skin."""
+    out = np.zeros(seeds.shape, np.uint8)
+    origin, across, down = face.frame
+    d = face.eye_distance_px / scale
+    usual = np.median(lab[seeds], axis=0)
+    _, hair_v = face.in_frame(*face.points["hairline"])
+    for u in np.linspace(-1.0, 1.0, 9):
+        for rise in (0.22, 0.4, 0.6):
+            x, y = origin / scale + d * (u * across + (float(hair_v) - rise + 0.25 * u * u) * down)
+            disc = np.zeros(seeds.shape, np.uint8)
+            cv2.circle(disc, (round(float(x)), round(float(y))), max(2, round(0.07 * d)), 1, -1)
+            part = lab[disc > 0]
+            if len(part) and (usual[0] - np.median(part[:, 0]) > 14 or part[:, 0].std() > 9):
+                out |= disc
+    return out > 0
+
+
+def _face_seeds(shape, face: FaceMap, scale: float) -> np.ndarray:
+    seeds = np.zeros(shape, np.uint8)
+    origin, across, down = face.frame
+    d = face.eye_distance_px
+    for u, v in _SEEDS:
+        x, y = (origin + d * (u * across + v * down)) / scale
+        cv2.circle(seeds, (round(float(x)), round(float(y))), max(2, round(_SEED_RADIUS * d / scale)), 1, -1)
+    return seeds > 0
+
+
+def _colour_seeds(lab: np.ndarray) -> np.ndarray:
+    """Without a face: the largest connected area of skin's usual hues."""
+    a, b = lab[..., 1], lab[..., 2]
+    hue = np.degrees(np.arctan2(b, a))
+    chroma = np.hypot(a, b)
+    like = (hue > 25) & (hue < 75) & (chroma > 10) & (chroma < 48) & (lab[..., 0] > 18) & (lab[..., 0] < 94)
+    like = cv2.morphologyEx(like.astype(np.uint8), cv2.MORPH_OPEN, np.ones((7, 7), np.uint8))
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(like)
+    if count < 2:
+        return np.zeros(lab.shape[:2], bool)
+    largest = 1 + int(np.argmax(stats[1:, cv2.CC_STAT_AREA]))
+    if stats[largest, cv2.CC_STAT_AREA] < 0.01 * like.size:
+        return np.zeros(lab.shape[:2], bool)
+    return labels == largest
+
+
+def _robust_gaussian(values: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    middle = np.median(values, axis=0)
+    keep = values
+    for _ in range(3):
+        cov = np.cov(keep.T) + np.diag([2.5e-3, 2.5e-3])
+        inverse = np.linalg.inv(cov)
+        off = values - middle
+        near = np.einsum("ni,ij,nj->n", off, inverse, off) < 6
+        keep = values[near] if near.sum() > 30 else values
+        middle = keep.mean(0)
+    return middle, inverse
+
+
+def _grown(sure: np.ndarray, seeds: np.ndarray, face: FaceMap | None, scale: float) -> Mask:
+    """Pieces that hold seeds or are large; holes closed (a mole is not a hole in skin)."""
+    solid = (sure > 0.5).astype(np.uint8)
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(solid)
+    keep = np.zeros(count, bool)
+    keep[np.unique(labels[seeds & (solid > 0)])] = True
+    keep |= stats[:, cv2.CC_STAT_AREA] > _LEAST_ISLAND * solid.size
+    keep[0] = False
+    mask = keep[labels]
+    hole = max(3, round(0.10 * face.eye_distance_px / scale) | 1) if face else 9
+    closed = cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_CLOSE,
+                              cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (hole, hole)))
+    if face is not None:  # shade and shine inside the face are skin all the same
+        ys, xs = np.mgrid[: solid.shape[0], : solid.shape[1]]
+        u, v = face.in_frame((xs + 0.5) * scale, (ys + 0.5) * scale)
+        inner = ((u / 0.62) ** 2 + ((v - 0.47) / 0.95) ** 2 < 1) & (sure > _SURE_IN_FACE)
+        closed = np.maximum(closed, inner)
+    return np.maximum(np.where(mask, sure, 0), closed).astype(np.float32)

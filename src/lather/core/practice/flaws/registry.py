@@ -1,0 +1,30 @@
+"""All flaws that can be made, one line each, in the order they are drawn (what lies lower first)."""
+
+from collections.abc import Callable
+from functools import partial
+
+from lather.core.practice.flaws import areas, foreign, lines, makeup, spots
+from lather.core.practice.flaws.base import Flaw, Scene
+
+MAKERS: dict[str, Callable[[Scene], Flaw | None]] = {
+    "blotch": areas.make_blotch,
+    "redness": areas.make_redness,
+    "shine": areas.make_shine,
+    "under_eye": areas.make_under_eye,
+    "smeared_lip": makeup.make_smeared_lip,
+    "braces": foreign.make_braces,
+    "vein_eye": lines.make_vein_eye,
+    "vein_nose": lines.make_vein_nose,
+    "strap_mark": areas.make_strap_mark,
+    "jewellery_mark": areas.make_jewellery_mark,
+    "crease": lines.make_crease,
+    "makeup_fold": makeup.make_makeup_fold,
+    "scar": spots.make_scar,
+    "hair_on_skin": lines.make_hair_on_skin,
+    "stray_hair": lines.make_stray_hair,
+    "intruder": foreign.make_intruder,
+    **{kind: partial(spots.make_spot, kind=kind) for kind in spots.SPOTS},
+    "flake": spots.make_flake,
+    "cloth_speck": foreign.make_cloth_speck,
+    "lens_mark": foreign.make_lens_mark,
+}

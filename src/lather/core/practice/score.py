@@ -1,0 +1,167 @@
+"""Score of a retouched practice picture against its known truth."""
+
+import json
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from lather.core.colour import profiles
+from lather.core.errors import PictureError, RequestError
+from lather.core.imageio.read import read_picture
+from lather.core.measure.bands import texture_energy, tone_error
+from lather.core.practice.sitters import SKIN
+from lather.core.types import Lab, as_float32
+
+REMOVED_DE, CLEAN_DE, KEEPER_DE = 2.0, 1.0, 1.5
+_MODELLING_SHARE = 0.08  # of the face width: what is coarser is the modelling of the light
+_MOST_MOVED = 0.02  # of the face width: so far moved, nothing of the likeness counts
+_WEIGHTS = {"removed": 50, "spared": 20, "texture": 12, "modelling": 8, "identity": 10}
+
+
+@dataclass
+class PracticeFolder:
+    """What `lather practice make` wrote. photo, truth: Lab (h, w, 3)."""
+
+    photo: Lab
+    truth: Lab
+    zones: np.ndarray
+    flaws: list[dict]
+    profile: bytes | None
+    face_width_px: float
+
+
+@dataclass(frozen=True)
+class Score:
+    """Shares 0-1; `score` out of 100. `sum`: points of each part."""
+
+    score: float
+    removed: float
+    spared: float
+    texture: float
+    modelling: float
+    identity: float
+    by_kind: dict = field(default_factory=dict)
+    points: dict = field(default_factory=dict)
+
+    def to_json(self) -> dict:
+        shares = {k: round(getattr(self, k), 4) for k in _WEIGHTS}
+        return {"score": round(self.score, 1), **shares, "by_kind": self.by_kind, "points": self.points}
+
+
+def _lab_of(path: Path) -> tuple[Lab, bytes | None]:
+    picture = read_picture(path)
+    return profiles.to_lab(as_float32(picture.pixels), picture.profile), picture.profile
+
+
+def read_folder(folder: str | Path) -> PracticeFolder:
+    """Raises RequestError or PictureError if something of it is missing or damaged."""
+    folder = Path(folder)
+    try:
+        facts = json.loads((folder / "flaws.json").read_text())
+        flaws = list(facts["finds"])
+        width = float(facts.get("face_width_px", 0.3 * facts["width"]))
+    except (OSError, ValueError, KeyError, TypeError):
+        raise RequestError(f"{folder} is no practice folder: flaws.json is missing or damaged; make one with "
+                           "`lather practice make`.") from None
+    photo, profile = _lab_of(folder / "photo.png")
+    truth, _ = _lab_of(folder / "truth.png")
+    zones = cv2.imread(str(folder / "zones.png"), cv2.IMREAD_UNCHANGED)
+    if zones is None or zones.shape != photo.shape[:2] or truth.shape != photo.shape:
+        raise PictureError(f"The pictures in {folder} do not belong together; make the folder again.")
+    return PracticeFolder(photo, truth, zones, flaws, profile, width)
+
+
+def score_picture(folder: PracticeFolder, result: Lab) -> Score:
+    """Raises RequestError if the result has another size."""
+    if result.shape != folder.truth.shape:
+        height, width = folder.truth.shape[:2]
+        raise RequestError(f"The result is {result.shape[1]} × {result.shape[0]} px, the practice picture {width} × "
+                           f"{height}; deliver it at full size.")
+    error = tone_error(result, folder.truth, folder.face_width_px)
+    flawed = np.zeros(folder.zones.shape, np.uint8)
+    for flaw in folder.flaws:
+        cv2.fillPoly(flawed, [_polygon(flaw)], 1)
+    near = cv2.dilate(flawed, np.ones((2 * int(0.02 * folder.face_width_px) + 5,) * 2, np.uint8)) > 0
+    skin = (folder.zones == SKIN) & ~near
+    removed, by_kind = _removed(folder, error)
+    keepers = [f for f in folder.flaws if f.get("keeper")]
+    intact = [float(_inside(error, f).mean()) <= KEEPER_DE for f in keepers]
+    if keepers:  # against the photo: the truth does not have them
+        kept_error = tone_error(result, folder.photo, folder.face_width_px)
+        intact = [float(_inside(kept_error, f).mean()) <= KEEPER_DE for f in keepers]
+    clean = float((error[skin] <= CLEAN_DE).mean()) if skin.any() else 1.0
+    spared = clean if not intact else 0.5 * clean + 0.5 * float(np.mean(intact))
+    whole_skin = ((folder.zones == SKIN) & (flawed == 0)).astype(np.float32)
+    texture = _like(texture_energy(result, whole_skin, folder.face_width_px),
+                    texture_energy(folder.truth, whole_skin, folder.face_width_px))
+    modelling = _like(_modelling(result, folder), _modelling(folder.truth, folder))
+    identity = _identity(result, folder)
+    parts = {"removed": removed, "spared": spared, "texture": texture, "modelling": modelling, "identity": identity}
+    points = {k: round(w * parts[k], 1) for k, w in _WEIGHTS.items()}
+    return Score(sum(w * parts[k] for k, w in _WEIGHTS.items()), **parts, by_kind=by_kind, points=points)
+
+
+def score_file(folder: str | Path, result: str | Path) -> Score:
+    """Score of a picture file against a practice folder. Raises RequestError or PictureError."""
+    read = read_folder(folder)
+    return score_picture(read, _lab_of(Path(result))[0])
+
+
+def _polygon(flaw: dict) -> np.ndarray:
+    return np.round(np.array(flaw["outline"], float) - 0.5).astype(np.int32).reshape(-1, 1, 2)
+
+
+def _inside(values: np.ndarray, flaw: dict) -> np.ndarray:
+    """Values inside a flaw's outline; the nearest one if the outline holds no pixel."""
+    polygon = _polygon(flaw)
+    x, y, w, h = cv2.boundingRect(polygon)
+    x0, y0 = max(0, x), max(0, y)
+    part = values[y0 : y + h, x0 : x + w]
+    if part.size == 0:
+        row, column = min(max(int(flaw["y"]), 0), values.shape[0] - 1), min(max(int(flaw["x"]), 0), values.shape[1] - 1)
+        return values[row : row + 1, column]
+    mask = np.zeros(part.shape[:2], np.uint8)
+    cv2.fillPoly(mask, [polygon - [x0, y0]], 1)
+    return part[mask > 0] if mask.any() else part.ravel()
+
+
+def _removed(folder: PracticeFolder, error: np.ndarray) -> tuple[float, dict]:
+    """Share of flaws within 2 ΔE of truth, weighted by visibility; and plain shares by kind."""
+    gone, weight, by_kind = [], [], {}
+    for flaw in folder.flaws:
+        if flaw.get("keeper") or not flaw.get("worth", True):
+            continue
+        ok = float(_inside(error, flaw).mean()) <= REMOVED_DE
+        gone.append(ok)
+        weight.append(flaw["contrast_de"] * np.sqrt(flaw["size_px"]))
+        by_kind.setdefault(flaw["kind"], []).append(ok)
+    share = float(np.average(gone, weights=weight)) if gone else 1.0
+    return share, {kind: round(float(np.mean(v)), 3) for kind, v in sorted(by_kind.items())}
+
+
+def _like(a: float, b: float) -> float:
+    return float(min(a, b) / max(a, b)) if max(a, b) > 0 else 1.0
+
+
+def _modelling(lab: Lab, folder: PracticeFolder) -> float:
+    """Spread of L* in what is coarser than 8 % of the face, over skin."""
+    shrink = min(1.0, 160 / folder.face_width_px)
+    light = cv2.resize(np.ascontiguousarray(lab[..., 0]), None, fx=shrink, fy=shrink, interpolation=cv2.INTER_AREA)
+    skin = cv2.resize((folder.zones == SKIN).astype(np.float32), light.shape[::-1], interpolation=cv2.INTER_AREA)
+    sigma = _MODELLING_SHARE * folder.face_width_px * shrink
+    smooth = cv2.GaussianBlur(light * skin, (0, 0), sigma) / np.maximum(cv2.GaussianBlur(skin, (0, 0), sigma), 1e-3)
+    return float(smooth[skin > 0.5].std()) if (skin > 0.5).any() else 0.0
+
+
+def _identity(result: Lab, folder: PracticeFolder) -> float:
+    """1 less the largest move (99th percentile of dense optical flow over the person) as a share of 2 % of the face."""
+    shrink = min(1.0, 900 / max(folder.zones.shape))
+    grey = [cv2.resize(np.clip(lab[..., 0] * 2.55, 0, 255).astype(np.uint8), None, fx=shrink, fy=shrink,
+                       interpolation=cv2.INTER_AREA) for lab in (folder.photo, result)]
+    flow = cv2.DISOpticalFlow_create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM).calc(*grey, None)
+    person = cv2.resize((folder.zones > 0).astype(np.uint8), grey[0].shape[::-1], interpolation=cv2.INTER_NEAREST) > 0
+    moved = np.hypot(flow[..., 0], flow[..., 1])[person] / shrink
+    share = float(np.percentile(moved, 99)) / folder.face_width_px if moved.size else 0.0
+    return float(np.clip(1 - share / _MOST_MOVED, 0, 1))
