@@ -21,6 +21,7 @@ def chosen(suite: unittest.TestSuite, words: list[str]):
 
 def main() -> int:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    os.environ.setdefault("LATHER_FINDS_ON_OPENING", "0")  # tests that want finds ask for them
     os.environ.setdefault("QT_LOGGING_RULES", "*.debug=false")
     with tempfile.TemporaryDirectory(prefix="lather-test-") as home:
         for name in ("STATE", "CONFIG", "CACHE", "DATA"):

@@ -1,21 +1,31 @@
 import json
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
 from lather.core.brush.values import Brush
+from lather.core.errors import RequestError
 from lather.core.job.commands import (
     AddEdits,
     AddLayer,
     Command,
+    DecideFind,
     MoveLayer,
     RemoveEdits,
     RemoveLayer,
+    ReplaceEdit,
     SetBrief,
+    SetFaceMap,
+    SetFinds,
     SetLayer,
     SetStage,
+    Together,
     command_from_json,
 )
+from lather.core.job.face_map import POINTS, FaceMap
+from lather.core.job.fence import Fence
+from lather.core.job.finds import Find
 from lather.core.job.history import History
 from lather.core.job.model import (
     Layer,
@@ -28,6 +38,7 @@ from lather.core.job.model import (
     new_job,
     same_document,
 )
+from lather.core.job.source_map import SourceTurn
 
 SOURCE = Source("photo.jpg", 400, 300, "ab" * 32)
 
@@ -35,6 +46,10 @@ SOURCE = Source("photo.jpg", 400, 300, "ab" * 32)
 def stroke(x: float = 50, tool: str = "carry", **values) -> Stroke:
     points = freeze_points([[x, 50, 1, 0], [x + 9, 55, 0.5, 0.1]])
     return Stroke(new_id(), tool, Brush(size_px=20), points, (30, -20), **values)
+
+
+FACE = FaceMap({name: (10.0 * i, 7.0 * i) for i, name in enumerate(POINTS, 1)})
+FIND = Find("mole-9-9", "mole", 9.0, 9.0, 6.0, 15.0, 0.9, "chin", True, outline=((8.0, 8.0), (10.0, 8.0), (9.0, 11.0)))
 
 
 def worked_history() -> History:
@@ -48,6 +63,10 @@ def worked_history() -> History:
         MoveLayer("mend", second.id, 0), SetLayer("mend", first, "name", "Cheeks"),
         RemoveEdits("mend", first, (one.id,)),
         SetStage("mend", "strength", 0.9), SetBrief("kind", "natural"), RemoveLayer("mend", second.id),
+        SetFinds((FIND,), FACE), SetFaceMap(FACE.moved("chin", 50, 60)), DecideFind(FIND.id, "skip"),
+        ReplaceEdit("mend", first, replace(two, offset=(9, 9), turn=SourceTurn(True, 12.5, 1.1, (60.0, 50.0)),
+                                           fence=Fence((((1.0, 1.0), (90.0, 1.0), (9.0, 90.0)),), 3.0))),
+        Together("two at once", (AddEdits("mend", first, (stroke(30, find=FIND.id),)), SetBrief("frame", "4"))),
     ):
         history.do(command)
     return history
@@ -68,6 +87,29 @@ class HistoryTest(unittest.TestCase):
     def test_every_kind_of_command_is_covered_above(self):
         used = {type(command) for command in worked_history().commands}
         self.assertEqual(used, set(Command.kinds.values()))
+
+    def test_what_was_measured_lies_under_all_steps(self):
+        history = History(new_job(SOURCE))
+        first = history.job.stage("mend").layers[0]
+        history.do(AddEdits("mend", first.id, (stroke(),)))
+        edits = history.job.stage("mend").layers[0].edits
+        history.amend(SetFinds((FIND,), FACE))
+        self.assertIs(history.job.stage("mend").layers[0].edits, edits)  # nothing is computed anew
+        self.assertEqual(history.undo().finds, (FIND,))
+        self.assertEqual(history.base.finds, (FIND,))
+        self.assertEqual(history.position, 0)
+
+    def test_a_find_is_kept_mended_skipped_or_open(self):
+        job = SetFinds((FIND, replace(FIND, id="spot", kind="blemish_red", keeper=False)), FACE).apply(new_job(SOURCE))
+        mole, spot = job.finds
+        self.assertEqual([job.find_state(f) for f in job.finds], ["keep", "open"])
+        self.assertEqual(job.keepers(), (mole,))
+        job = DecideFind("spot", "skip").apply(job)
+        self.assertEqual(job.find_state(spot), "skip")
+        job = AddEdits("mend", job.stage("mend").layers[0].id, (stroke(find="spot"),)).apply(job)
+        self.assertEqual(job.find_state(spot), "mended")
+        with self.assertRaises(RequestError):
+            DecideFind("spot", "burn")
 
     def test_an_edit_shares_all_else(self):
         job = worked_history().job

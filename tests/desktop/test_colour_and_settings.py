@@ -12,6 +12,7 @@ from PIL import Image, ImageCms
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtTest import QTest
 
+from lather.core.job.model import TOOLS
 from lather.core.brush.stroke import rasterise
 from lather.core.colour import profiles
 from lather.core.imageio.write import write_picture
@@ -149,8 +150,8 @@ class HandsTest(WindowCase):
         self.assertEqual(len(self.window.job.layer.edits), 1)
         self.assertLess(np.abs(after - clean)[195:211, 245:425].mean(), 0.02)
 
-    def test_b_walks_through_the_tools_x_folds_and_f_fits(self):
-        for tool in ("carry", "copy", "give_back", "dab"):
+    def test_b_walks_through_the_tools_x_folds_and_y_fits(self):
+        for tool in (*TOOLS[1:], TOOLS[0]):
             self.key(Qt.Key.Key_B)
             self.assertTrue(self.desk.brush_strip.tools[tool].isChecked())
         width = self.canvas.width()
@@ -158,9 +159,9 @@ class HandsTest(WindowCase):
         self.assertGreater(self.canvas.width(), width + 300)
         self.key(Qt.Key.Key_X)
         self.assertEqual(self.canvas.width(), width)
-        self.key(Qt.Key.Key_F)
+        self.key(Qt.Key.Key_Y)
         self.assertEqual(self.canvas.view.visible(self.canvas.picture), self.canvas.picture)
-        self.key(Qt.Key.Key_F)
+        self.key(Qt.Key.Key_Y)
         self.assertEqual(self.canvas.view.scale, 1.0)
 
     def test_side_by_side_shows_the_same_place_twice(self):

@@ -57,7 +57,7 @@ class ThinSliceTest(WindowCase):
         # one carried by pen, with pressure
         last = spots[10]
         self.desk.brush_strip.choose("carry")
-        self.desk.brush_strip.size.set_value(1.7 * last.size_px + 6, tell=True)
+        self.desk.brush_strip.size.set_value(2.1 * last.size_px + 6, tell=True)
         self.desk.brush_strip.pen_buttons["pressure_flow"].click()
         self.canvas.centre_on(last.x, last.y, 1.0)
         self.settle()

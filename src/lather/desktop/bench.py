@@ -64,6 +64,7 @@ class Bench:
         self.events = events
         self.folder = tempfile.TemporaryDirectory(prefix="lather-bench-")
         os.environ["XDG_STATE_HOME"] = self.folder.name
+        os.environ["LATHER_FINDS_ON_OPENING"] = "0"
         self.jpeg = Path(self.folder.name) / "photo.jpg"
         write_picture(self.jpeg, large_photo(megapixels), profile=profiles.srgb_profile(), quality=92)
         warmup.run()  # the window does the same in the background when it starts

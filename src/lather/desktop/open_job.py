@@ -87,6 +87,14 @@ class OpenJob(QObject):
         self.session.history.do(command, merge=merge)
         self._tell()
 
+    def amend(self, command: Command) -> None:
+        """What was measured, put under all steps: nobody's step, so undo does not take it away."""
+        saved = self.saved
+        self.session.history.amend(command)
+        if saved:
+            self._saved_job = self.session.job
+        self._tell()
+
     def undo(self) -> None:
         self.session.history.undo()
         self._tell()

@@ -53,5 +53,12 @@ def display_profile() -> bytes | None:
     return data if data and profiles.is_valid(data) and profiles.colour_space(data) == "RGB" else None
 
 
+def finds_on_opening() -> bool:
+    """True if flaws are looked for as soon as a photo is opened (setting `finds_on_opening`)."""
+    if "LATHER_FINDS_ON_OPENING" in os.environ:
+        return os.environ["LATHER_FINDS_ON_OPENING"] != "0"
+    return bool(_load().get("finds_on_opening", True))
+
+
 def theme_name() -> str:
     return str(_load().get("theme", "light"))

@@ -50,8 +50,8 @@ def _as_find(scene: FindScene, line: MeasuredLine, kind: str, confidence: float)
     length = float(np.hypot(*np.diff(line.points, axis=0).T).sum()) * scene.step
     x, y = path[len(path) // 2]
     width = line.width * scene.step
-    return Find(f"{kind}-{x:.0f}-{y:.0f}", kind, x, y, length, line.contrast_de, confidence, scene.zone(x, y), False, True,
-                band(path, max(1.5, width)), path, width)
+    return Find(f"{kind}-{x:.0f}-{y:.0f}", kind, x, y, length, line.contrast_de, confidence, scene.zone(x, y), False,
+                True, band(path, max(1.5, width)), path, width)
 
 
 def band(path, half: float) -> tuple[tuple[float, float], ...]:
@@ -136,7 +136,7 @@ def _measure(scene: FindScene, line: Line, number: int, crowd) -> tuple[float, M
     width = float((high - low + 1) * (_OFFSETS[1] - _OFFSETS[0]) * reach)
     length = line.length
     chord = float(np.hypot(*(points[-1] - points[0])))
-    beads = along - np.convolve(along, np.ones(5) / 5, "same")
+    beads = along - cv2.blur(along[:, None], (1, 5))[:, 0]
     x, y = points[len(points) // 2]
     face = scene.measures.face
     u, v = face.in_frame(*scene.to_source(float(x), float(y))) if face is not None else (0.0, 0.0)
@@ -152,7 +152,8 @@ def _measure(scene: FindScene, line: Line, number: int, crowd) -> tuple[float, M
         float(np.log(profile[:, far > 1.5].std(0).mean() + 0.1)), outside[0] / 100, float((-level).max()),
         float(beads.std()) / size, float(number),
     )
-    return contrast_de * np.sqrt(length), MeasuredLine(line.points, width, contrast_de, tuple(float(f) for f in features))
+    made = MeasuredLine(line.points, width, contrast_de, tuple(float(f) for f in features))
+    return contrast_de * np.sqrt(length), made
 
 
 def _joined(told):

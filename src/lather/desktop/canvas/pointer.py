@@ -54,6 +54,39 @@ def draw_link(painter: QPainter, a: QPointF, b: QPointF, radius: float) -> None:
         painter.drawLine(a + step, b - step)
 
 
+def draw_outline(painter: QPainter, points: list[QPointF], *, taking: bool = False, accent: bool = False) -> None:
+    """A closed outline: solid where something is laid, dashed where it is taken from, accent for a fence."""
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    light = QColor(theme().accent).lighter(160) if accent else QColor(255, 255, 255, 235)
+    for colour, width, dashed in ((QColor(20, 20, 20, 150), 3, False), (light, 1.5, taking)):
+        pen = QPen(colour, width)
+        if dashed:
+            pen.setDashPattern([3, 3])
+        painter.setPen(pen)
+        painter.drawPolygon(QPolygonF(points))
+
+
+def draw_misfits(painter: QPainter, points: list[QPointF]) -> None:
+    """Places of a border that do not fit: brick-coloured crosses, so that colour is not the only sign."""
+    painter.setPen(QPen(QColor(theme().over), 2))
+    for p in points:
+        painter.drawLine(QPointF(p.x() - 3, p.y() - 3), QPointF(p.x() + 3, p.y() + 3))
+        painter.drawLine(QPointF(p.x() - 3, p.y() + 3), QPointF(p.x() + 3, p.y() - 3))
+
+
+def draw_pin(painter: QPainter, at: QPointF, radius: float) -> None:
+    """A keeper: four short corners around it, like a mount around a picture."""
+    r = max(7.0, radius + 4)
+    arm = 0.45 * r
+    for colour, width in ((QColor(20, 20, 20, 150), 3.5), (QColor(theme().accent_tint), 1.8)):
+        painter.setPen(QPen(colour, width))
+        for sx in (-1, 1):
+            for sy in (-1, 1):
+                corner = QPointF(at.x() + sx * r, at.y() + sy * r)
+                painter.drawLine(corner, QPointF(corner.x() - sx * arm, corner.y()))
+                painter.drawLine(corner, QPointF(corner.x(), corner.y() - sy * arm))
+
+
 def draw_tag(painter: QPainter, x: float, y: float, text: str, *, right: bool = False) -> None:
     """A small dark tag with white text; (x, y) is its left (or right) end and middle."""
     scale = painter.device().devicePixelRatioF()

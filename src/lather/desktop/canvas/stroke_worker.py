@@ -13,8 +13,11 @@ from lather.core.errors import LatherError
 from lather.core.job.model import Job, Stroke
 from lather.core.stages.mend.dab import source_candidates
 from lather.core.stages.mend.live import LiveStroke
+from lather.core.stages.mend.sweep import sweep_hint
 from lather.core.types import Rect
 from lather.desktop.canvas.display import DisplayConverter
+
+_SETTLE_AFTER_S = 0.012  # with no pen event for so long, the stroke as a whole is solved again
 
 
 @dataclass(frozen=True)
@@ -27,11 +30,16 @@ class LivePixels:
 
 
 class StrokeWorker(QObject):
-    """`painted(LivePixels)` while the pen moves; `finished(stroke or None, fit, message)` after it is lifted."""
+    """`painted(LivePixels)` while the pen moves; `finished(stroke or None, fit, message)` after it is lifted.
+
+    `answered(object)` carries what an `ask` returned. While the pen is down and nothing else is to do, the stroke is
+    settled as a whole: what was laid first follows what came later.
+    """
 
     painted = pyqtSignal(object)
     finished = pyqtSignal(object, float, str)
     disagrees = pyqtSignal(float)
+    answered = pyqtSignal(object)
 
     def __init__(self, engine: Engine, converter: DisplayConverter, parent=None):
         super().__init__(parent)
@@ -41,6 +49,7 @@ class StrokeWorker(QObject):
         self._condition = threading.Condition()
         self._stopped = self._running = False
         self._live: LiveStroke | None = None
+        self._seen: tuple[int, Rect] | None = None
         self._thread = threading.Thread(target=self._work, name="stroke", daemon=True)
         self._thread.start()
 
@@ -57,6 +66,10 @@ class StrokeWorker(QObject):
 
     def end(self, job: Job, layer_id: str) -> None:
         self._put(lambda: self._end(job, layer_id))
+
+    def ask(self, question: Callable[[], object]) -> None:
+        """Compute something beside the strokes; its result comes by `answered`."""
+        self._put(lambda: self.answered.emit(question()))
 
     def cancel(self) -> None:
         def forget():
@@ -84,7 +97,9 @@ class StrokeWorker(QObject):
             with self._condition:
                 self._running = False
                 while not self._tasks and not self._stopped:
-                    self._condition.wait()
+                    unsettled = self._live is not None and not self._live.settled
+                    if not self._condition.wait(_SETTLE_AFTER_S if unsettled else None) and unsettled:
+                        self._tasks.append(self._settle)
                 if self._stopped:
                     return
                 task = self._tasks.popleft()
@@ -99,6 +114,11 @@ class StrokeWorker(QObject):
                 self.finished.emit(None, 0.0, f"This stroke could not be computed ({error}); the job is unchanged.")
 
     def _begin(self, job: Job, stage_id: str, layer_id: str, stroke: Stroke) -> None:
+        if stroke.tool == "sweep" and stroke.offset is None:
+            x, y = (float(v) for v in stroke.points[0, :2])
+            bounds = self._engine.photo.bounds
+            hint = sweep_hint(lambda rect: self._engine.pixels(job, rect, 0, "mend"), x, y, stroke.brush.size_px, bounds)
+            stroke = replace(stroke, offset=hint.offset if hint else (round(stroke.brush.size_px), 0))
         self._live = LiveStroke(self._engine, job, stage_id, layer_id, stroke)
 
     def _extend(self, level: int, visible: Rect) -> None:
@@ -116,6 +136,18 @@ class StrokeWorker(QObject):
         if live.stroke.tool == "carry":
             self.disagrees.emit(live.disagreement)
 
+        self._seen = (level, visible)
+
+    def _settle(self) -> None:
+        live = self._live
+        if live is None or live.settled or self._seen is None:
+            return
+        level, visible = self._seen
+        rect = live.settle().at_level(level).intersect(visible)
+        if not rect.empty:
+            self.painted.emit(LivePixels(rect, level, self._converter.bgrx(live.pixels(rect, level))))
+        self.disagrees.emit(live.disagreement)
+
     def _end(self, job: Job, layer_id: str) -> None:
         live, self._live = self._live, None
         if live is None:
@@ -127,7 +159,7 @@ class StrokeWorker(QObject):
         if stroke.tool != "dab":
             self.finished.emit(stroke, 0.0, "")
             return
-        candidates = source_candidates(self._engine, job, layer_id, stroke)
+        candidates = source_candidates(self._engine, job, layer_id, stroke, avoid=job.finds or ())
         if not candidates:
             self.finished.emit(None, 0.0, "No fitting skin near enough; choose it yourself with Carry.")
             return

@@ -1,34 +1,54 @@
 """The tool in hand, its brush, and where it takes from. No widget."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
+from lather.core.brush.cards import BrushCard
 from lather.core.brush.values import SIZE_RANGE_PX, Brush
+from lather.core.job.fence import Fence
 from lather.core.job.model import COPY_MODES, TOOLS
+from lather.core.job.source_map import SourceTurn
 
 START = {
     "dab": Brush(size_px=26, edge=0.15),
     "carry": Brush(size_px=40, edge=0.5, flow=0.6),
     "copy": Brush(size_px=30, edge=0.5, flow=0.6),
+    "sweep": Brush(size_px=90, edge=0.8, ceiling=0.14, flow=0.14),
+    "graft": Brush(size_px=60, edge=0.3),
+    "blend_in": Brush(size_px=30, edge=0.4, flow=0.9),
+    "drag": Brush(size_px=40, edge=0.6, flow=0.6),
     "give_back": Brush(size_px=60, edge=0.7, flow=0.6),
 }
-TOOL_LABELS = {"dab": "Dab", "carry": "Carry", "copy": "Copy", "give_back": "Give back"}
+TOOL_LABELS = {
+    "dab": "Dab", "carry": "Carry", "copy": "Copy", "sweep": "Sweep", "graft": "Graft", "blend_in": "Blend-in",
+    "drag": "Drag", "give_back": "Give back",
+}
 TOOL_HINTS = {
     "dab": "touch a spot; Lather finds the skin to use",
     "carry": "chosen skin, its tone fitted to the place",
     "copy": "chosen pixels as they are",
+    "sweep": "low-opacity smoothing along the form; every stroke takes its skin anew",
+    "graft": "draw an outline; Lather proposes the skin, drag it where it fits best",
+    "blend_in": "paints the colour measured around the place",
+    "drag": "pulls pixels along under the pen",
     "give_back": "the original returns",
 }
 
 
 @dataclass
 class BrushState:
-    """source: place (x, y) last taken with A and touch. offset: set by the first stroke while aligned."""
+    """source: place (x, y) last taken with A and touch. offset: set by the first stroke while aligned.
+
+    turn: mirror, rotation and scale of what is taken; its pivot is set with the offset. fence: confines all strokes.
+    """
 
     tool: str = "dab"
     mode: str = COPY_MODES[0]
     aligned: bool = True
     source: tuple[float, float] | None = None
     offset: tuple[int, int] | None = None
+    turn: SourceTurn = field(default_factory=SourceTurn)
+    fence: Fence | None = None
+    fence_feather_px: float = 6.0
 
     def __post_init__(self):
         self.brushes = dict(START)
@@ -60,6 +80,22 @@ class BrushState:
         if self.source is None:
             return None
         return round(self.source[0] - x), round(self.source[1] - y)
+
+    def turned(self, x: float, y: float) -> SourceTurn | None:
+        """The turn for a stroke that begins at (x, y); None for a plain shift."""
+        if not self.needs_source or self.turn.plain:
+            return None
+        fixed = self.offset is not None and self.aligned
+        return self.turn if fixed else replace(self.turn, pivot=(x, y))
+
+    def align(self, offset: tuple[int, int], turn: SourceTurn) -> None:
+        """Take a source that was brought onto the place by two landmarks."""
+        self.offset, self.turn, self.aligned = offset, turn, True
+        self.source = (turn.pivot[0] + offset[0], turn.pivot[1] + offset[1])
+
+    def use_card(self, card: BrushCard) -> None:
+        self.tool, self.mode = card.tool, card.mode
+        self.brushes[card.tool] = card.brush
 
     def next_tool(self) -> str:
         self.tool = TOOLS[(TOOLS.index(self.tool) + 1) % len(TOOLS)]

@@ -1,11 +1,15 @@
 """The bottom strip: tools, brush values, build-up graph, and what only the tool in hand has."""
 
+from dataclasses import replace
+
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
 from lather.core.job.model import TOOLS
+from lather.core.job.source_map import SourceTurn
 from lather.desktop.input.brush_state import TOOL_HINTS, TOOL_LABELS, BrushState
 from lather.desktop.panels.build_up_graph import BuildUpGraph
+from lather.desktop.panels.cards_button import CardsButton
 from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.value_slider import ValueSlider
 from lather.desktop.theme.icons import icon
@@ -15,10 +19,14 @@ from lather.desktop.theme.tokens import BRUSH_STRIP_PX, SMALL_PT, theme
 _PEN = (("size", "pressure_size"), ("ceiling", "pressure_ceiling"), ("flow", "pressure_flow"))
 
 
+_TOOL_PX = 62
+
+
 class BrushStrip(QWidget):
-    """Shows and changes a BrushState; `changed()` after every change."""
+    """Shows and changes a BrushState; `changed()` after every change, `tool_chosen()` when another tool is taken."""
 
     changed = pyqtSignal()
+    tool_chosen = pyqtSignal()
 
     def __init__(self, state: BrushState, parent=None):
         super().__init__(parent)
@@ -27,13 +35,15 @@ class BrushStrip(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(BRUSH_STRIP_PX)
         row = QHBoxLayout(self)
-        row.setContentsMargins(12, 6, 12, 6)
-        row.setSpacing(10)
+        row.setContentsMargins(8, 6, 8, 6)
+        row.setSpacing(8)
         self.tools: dict[str, QToolButton] = {}
-        self._add_tools(row)
-        row.addSpacing(6)
+        tools = QHBoxLayout()
+        tools.setSpacing(1)
+        self._add_tools(tools)
+        row.addLayout(tools)
         self.size = ValueSlider("Size", 1, 2000, 26, unit="px", logarithmic=True)
-        self.edge = ValueSlider("Soft edge", 0, 100, 15)
+        self.edge = ValueSlider("Edge", 0, 100, 15)
         self.ceiling = ValueSlider("Ceiling", 1, 100, 100)
         self.flow = ValueSlider("Flow", 1, 100, 100)
         tips = {
@@ -44,11 +54,14 @@ class BrushStrip(QWidget):
                                     (self.ceiling, "ceiling", 100), (self.flow, "flow", 100)):
             slider.setToolTip(tips[slider])
             slider.changed.connect(lambda v, _, name=name, scale=scale: self._set(name, v / scale))
-            slider.setMaximumWidth(128)
+            slider.setMaximumWidth(112)
             row.addWidget(slider, 1)
         self.graph = BuildUpGraph()
         row.addWidget(self.graph)
         self._add_options(row)
+        self.cards = CardsButton(state)
+        self.cards.used.connect(self._card_used)
+        row.addWidget(self.cards)
         self.refresh()
 
     def _add_tools(self, row: QHBoxLayout) -> None:
@@ -60,7 +73,7 @@ class BrushStrip(QWidget):
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setIconSize(QSize(22, 22))
             button.setCheckable(True)
-            button.setFixedSize(64, 58)
+            button.setFixedSize(_TOOL_PX, 58)
             button.setToolTip(f"{TOOL_LABELS[tool]}: {TOOL_HINTS[tool]}")
             button.setAccessibleName(f"{TOOL_LABELS[tool]}: {TOOL_HINTS[tool]}")
             button.setFont(font(SMALL_PT))
@@ -98,9 +111,16 @@ class BrushStrip(QWidget):
         for label in (self.mode_label, self.aligned_label, self.pen_label):
             label.setObjectName("quiet")
             label.setFont(font(SMALL_PT))
+        self.mirror = self._pen_button("mirror", "Lay the source down mirrored", "mirror", QHBoxLayout())
+        self.mirror.clicked.disconnect()
+        self.mirror.clicked.connect(self._set_mirror)
+        self.turned = self._pen_button("", "The source is turned; press to lay it straight again", "turned", QHBoxLayout())
+        self.turned.setCheckable(False)
+        self.turned.clicked.disconnect()
+        self.turned.clicked.connect(self._straighten)
         options = QHBoxLayout()
-        options.setSpacing(8)
-        for widget in (self.aligned_label, self.aligned, self.mode_label, self.mode):
+        options.setSpacing(4)
+        for widget in (self.aligned_label, self.aligned, self.mode_label, self.mode, self.mirror, self.turned):
             options.addWidget(widget)
         options.addStretch(1)
         column = QVBoxLayout()
@@ -138,9 +158,26 @@ class BrushStrip(QWidget):
         self.state.tool = tool
         self.refresh()
         self.changed.emit()
+        self.tool_chosen.emit()
 
     def _set(self, name: str, value) -> None:
         self.state.change(**{name: value})
+        self.refresh()
+        self.changed.emit()
+
+    def _card_used(self) -> None:
+        self.refresh()
+        self.changed.emit()
+        self.tool_chosen.emit()
+
+    def _set_mirror(self, on: bool) -> None:
+        self.state.turn = replace(self.state.turn, mirror=on)
+        self.refresh()
+        self.changed.emit()
+
+    def _straighten(self) -> None:
+        self.state.turn = SourceTurn(mirror=self.state.turn.mirror)
+        self.state.offset = None
         self.refresh()
         self.changed.emit()
 
@@ -161,7 +198,14 @@ class BrushStrip(QWidget):
         self.edge.set_value(brush.edge * 100)
         self.ceiling.set_value(brush.ceiling * 100)
         self.flow.set_value(brush.flow * 100)
-        self.flow.setEnabled(tool != "dab")  # a Dab is one whole touch
+        self.flow.setEnabled(tool not in ("dab", "graft"))  # these are laid down whole
+        self.size.setEnabled(tool != "graft")  # its outline is its size
+        self.mode.set_value(self.state.mode)
+        turn = self.state.turn
+        self.mirror.setChecked(turn.mirror)
+        self.mirror.setVisible(self.state.needs_source)
+        self.turned.setText(f"{turn.rotation_deg:.0f}° {turn.scale * 100:.0f} %")
+        self.turned.setVisible(self.state.needs_source and (turn.rotation_deg != 0 or turn.scale != 1))
         self.graph.set_brush(brush)
         for widget in (self.mode, self.mode_label):
             widget.setVisible(tool == "copy")
@@ -169,4 +213,5 @@ class BrushStrip(QWidget):
             widget.setVisible(self.state.needs_source)
         for name, button in self.pen_buttons.items():
             button.setChecked(getattr(brush, name))
-            button.setVisible(tool != "dab" or name in ("pressure_size", "pressure_ceiling"))
+            button.setVisible(tool != "graft" and (tool != "dab" or name in ("pressure_size", "pressure_ceiling")))
+        self.pen_label.setVisible(tool != "graft")

@@ -1,18 +1,14 @@
 """The mends of the layer in hand, newest first: go to one, take one out."""
 
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QPainter
+from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import QLabel, QListView, QPushButton, QStyle, QStyledItemDelegate, QVBoxLayout, QWidget
 
-from lather.core.engine.photo import Photo
 from lather.core.job.model import Layer, Stroke
-from lather.core.types import Rect, level_size
-from lather.desktop.canvas.display import DisplayConverter, TileImage
 from lather.desktop.input.brush_state import TOOL_LABELS
+from lather.desktop.panels.crops import CROP, Crops
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
-
-_CROP = 48
 
 
 class _Mends(QAbstractListModel):
@@ -42,31 +38,12 @@ class _Mends(QAbstractListModel):
 class _MendDelegate(QStyledItemDelegate):
     """A crop of the photo as it came, the tool and size, what it was for."""
 
-    def __init__(self, photo: Photo, converter: DisplayConverter, parent=None):
+    def __init__(self, crops: Crops, parent=None):
         super().__init__(parent)
-        self._photo, self._converter = photo, converter
-        self._crops: dict[str, TileImage] = {}
+        self._crops = crops
 
     def sizeHint(self, option, index) -> QSize:
         return QSize(180, 60)
-
-    def _crop(self, edit: Stroke) -> QImage:
-        held = self._crops.get(edit.id)
-        if held is None:
-            reach = edit.bounds
-            side = max(_CROP, 2 * max(reach.width, reach.height))
-            level = 0
-            while side >> (level + 1) >= 2 * _CROP:
-                level += 1
-            cx, cy = (reach.x0 + reach.x1) // 2, (reach.y0 + reach.y1) // 2
-            half = side // 2
-            rect = Rect(cx - half, cy - half, cx + half, cy + half).at_level(level)
-            width, height = level_size(self._photo.width, self._photo.height, level)
-            rect = rect.intersect(Rect(0, 0, width, height))
-            if rect.empty:
-                rect = Rect(0, 0, 1, 1)
-            held = self._crops[edit.id] = TileImage(self._converter.bgrx(self._photo.read(rect, level)))
-        return held.image
 
     def paint(self, painter: QPainter, option, index) -> None:
         t, edit = theme(), index.data(Qt.ItemDataRole.UserRole)
@@ -78,10 +55,8 @@ class _MendDelegate(QStyledItemDelegate):
             painter.setBrush(QColor(t.accent_tint))
             painter.setPen(QColor(t.accent))
             painter.drawRoundedRect(box, 6, 6)
-        crop = QRectF(box.x() + 5, box.y() + 4, _CROP, _CROP)
-        image = self._crop(edit)
-        side = min(image.width(), image.height())
-        painter.drawImage(crop, image, QRectF((image.width() - side) / 2, (image.height() - side) / 2, side, side))
+        crop = QRectF(box.x() + 5, box.y() + 4, CROP, CROP)
+        self._crops.draw(painter, crop, edit.id, edit.bounds)
         x = crop.right() + 9
         painter.setPen(QColor(t.ink))
         painter.setFont(font(strong=True))
@@ -104,7 +79,7 @@ class MendsPanel(QWidget):
     picked = pyqtSignal(object)
     removed = pyqtSignal(object)
 
-    def __init__(self, photo: Photo, converter: DisplayConverter, parent=None):
+    def __init__(self, crops: Crops, parent=None):
         super().__init__(parent)
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 10, 6, 10)
@@ -121,7 +96,7 @@ class MendsPanel(QWidget):
         self._model = _Mends(self)
         self.list = QListView()
         self.list.setModel(self._model)
-        self.list.setItemDelegate(_MendDelegate(photo, converter, self))
+        self.list.setItemDelegate(_MendDelegate(crops, self))
         self.list.setFrameShape(QListView.Shape.NoFrame)
         self.list.setStyleSheet("background: transparent;")
         self.list.setAccessibleName("Mends of the layer in hand")

@@ -1,7 +1,7 @@
 """The desk: course strip above, mends left, photo in the middle, layers right, brush strip below."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from lather.core.job.commands import MoveLayer, RemoveEdits, RemoveLayer, SetLayer, SetStage
 from lather.core.job.model import Job
@@ -9,10 +9,20 @@ from lather.desktop import settings
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.input.brush_state import BrushState
 from lather.desktop.open_job import OpenJob
+from lather.desktop.panels.areas import AreasPanel
 from lather.desktop.panels.brush_strip import BrushStrip
+from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.course_strip import CourseStrip
+from lather.desktop.panels.crops import Crops
+from lather.desktop.panels.finds import FindsPanel
 from lather.desktop.panels.layers import LayersPanel
 from lather.desktop.panels.mends import MendsPanel
+from lather.desktop.panels.restraint import RestraintPanel
+from lather.desktop.screens.face_control import FaceControl
+from lather.desktop.screens.fence_control import FenceControl
+from lather.desktop.screens.finds_control import FindsControl
+from lather.desktop.screens.ghost_control import GhostControl
+from lather.desktop.screens.graft_control import GraftControl
 from lather.desktop.screens.stroke_control import StrokeControl
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import LEFT_PX, RIGHT_PX, SMALL_PT
@@ -45,14 +55,47 @@ class DeskScreen(QWidget):
         self.canvas = PhotoCanvas(engine, settings.display_profile())
         self.canvas.failed.connect(self.message)
         self.control = StrokeControl(self.canvas, job, self.state, self)
-        self.control.message.connect(self.message)
+        self.graft = GraftControl(self.canvas, job, self.state, self.control.worker, self)
+        self.fence = FenceControl(self.canvas, self.state, self.control.worker, self)
+        self.face = FaceControl(self.canvas, job, self.control.worker, self)
+        self.ghost = GhostControl(self.canvas, job, self.control, self)
+        self.found = FindsControl(self.canvas, job, self)
+        self.control.keeper_near = self.found.keeper_near
+        self._pens = (self.face, self.fence, self.ghost, self.graft)
+        self.canvas.pen.connect(self._pen)
+        self.canvas.overlay = self._draw_over
         self.course = CourseStrip()
         self.brush_strip = BrushStrip(self.state)
-        self.mends = MendsPanel(job.session.photo, self.canvas.converter)
+        crops = Crops(job.session.photo, self.canvas.converter)
+        self.finds = FindsPanel(self.found, crops)
+        self.mends = MendsPanel(crops)
         self.layers = LayersPanel()
+        self.restraint = RestraintPanel()
+        self.areas = AreasPanel(self.fence, self.face)
         self._arrange()
         self._connect()
         self.show_job(job.job)
+        if job.job.finds is None and settings.finds_on_opening():
+            self.found.find()
+
+    def _pen(self, event) -> None:
+        """Hand a pen event to whoever it is for: face map, fence, a source being moved, a graft, else the brush."""
+        if self.canvas.mode == "after" and not self.control.painting and not self.control.held:
+            for control in self._pens:
+                if control.pen_event(event):
+                    self.control.follow(event)
+                    return
+        self.control.pen_event(event)
+
+    def _draw_over(self, painter, canvas) -> None:
+        if canvas.mode != "after" or canvas.panning:
+            return
+        self.found.draw(painter, canvas)
+        self.graft.draw(painter, canvas)
+        self.fence.draw(painter, canvas)
+        self.face.draw(painter, canvas)
+        if not (self.fence.drawing or self.face.editing or self.graft.active):
+            self.control.draw(painter, canvas)
 
     def _arrange(self) -> None:
         column = QVBoxLayout(self)
@@ -63,8 +106,18 @@ class DeskScreen(QWidget):
         middle.setSpacing(0)
         self.left = panel(LEFT_PX)
         left = QVBoxLayout(self.left)
-        left.setContentsMargins(0, 0, 0, 0)
-        left.addWidget(self.mends)
+        left.setContentsMargins(0, 8, 0, 0)
+        left.setSpacing(2)
+        self.lists = Choices("List", {"finds": "Finds", "mends": "Mends"}, "finds")
+        self.lists.chosen.connect(self.show_list)
+        head = QHBoxLayout()
+        head.setContentsMargins(10, 0, 8, 0)
+        head.addWidget(self.lists)
+        left.addLayout(head)
+        self.list_stack = QStackedWidget()
+        self.list_stack.addWidget(self.finds)
+        self.list_stack.addWidget(self.mends)
+        left.addWidget(self.list_stack, 1)
         self.right = panel(RIGHT_PX)
         right = QVBoxLayout(self.right)
         right.setContentsMargins(0, 0, 0, 0)
@@ -77,6 +130,10 @@ class DeskScreen(QWidget):
         inside.setContentsMargins(12, 5, 12, 10)
         inside.setSpacing(8)
         inside.addWidget(self.layers)
+        inside.addWidget(rule())
+        inside.addWidget(self.restraint)
+        inside.addWidget(rule())
+        inside.addWidget(self.areas)
         inside.addWidget(rule())
         self.facts_title = QLabel("Under the pointer")
         self.facts_title.setFont(font(strong=True))
@@ -109,6 +166,21 @@ class DeskScreen(QWidget):
         self.control.brush_changed.connect(self.brush_strip.refresh)
         self.canvas.pen.connect(self._read_place)
         self.canvas.view_changed.connect(self._read_view)
+        for control in (self.control, self.graft, self.fence, self.face, self.found, self.ghost):
+            control.message.connect(self.message)
+        self.brush_strip.tool_chosen.connect(self._tool_chosen)
+        self.brush_strip.cards.failed.connect(self.message)
+        self.face.moved.connect(self.found.find)
+        self.found.gauged.connect(lambda values: self.restraint.show_values(values, self.job.job.brief.get("kind")))
+
+    def _tool_chosen(self) -> None:
+        self.graft.give_up()
+        self.fence.set_drawing(False)
+        self.canvas.update()
+
+    def show_list(self, key: str) -> None:
+        self.lists.set_value(key)
+        self.list_stack.setCurrentWidget(self.finds if key == "finds" else self.mends)
 
     def _layer_changed(self, layer_id: str, field: str, value, dragging: bool) -> None:
         if getattr(self.job.mend.layer(layer_id), field) != value or not dragging:
@@ -130,6 +202,8 @@ class DeskScreen(QWidget):
 
     def _hint(self, job: Job) -> str:
         edits = sum(1 for _ in job.edits())
+        if job.finds and self.found.current is None:
+            return "W goes to the first find; E mends it, R keeps it, T skips it. Or touch any spot yourself."
         if not edits:
             return "Touch a spot and lift the pen: Lather finds the skin to use. Wheel zooms, Space and drag moves."
         if edits < 8:
@@ -187,11 +261,28 @@ class DeskScreen(QWidget):
                 self.canvas.zoom_to(1.0)
         elif action == "next_tool":
             self.brush_strip.choose(self.state.next_tool())
+        elif action in self._find_keys:
+            self._find_keys[action]()
+        elif action == "next_source":
+            self.graft.next_source() or self.ghost.next_source()
+        elif action == "lay_down":
+            self.graft.lay_down()
+        elif action == "other_card":
+            self.brush_strip.cards.other()
         elif action == "fold":
             self.fold()
         elif action == "back":
-            self.control.give_up()
+            if not self.graft.give_up():
+                self.control.give_up()
+            self.fence.set_drawing(False)
+            self.face.set_editing(False)
             self.canvas.setFocus()
+
+    @property
+    def _find_keys(self) -> dict:
+        found = self.found
+        return {"previous_find": lambda: found.step(-1), "next_find": lambda: found.step(1), "mend_find": found.mend,
+                "keep_find": lambda: found.decide("keep"), "skip_find": lambda: found.decide("skip")}
 
     def release(self, action: str) -> None:
         if action in ("take_source", "drag_size", "drag_ceiling"):
@@ -203,5 +294,6 @@ class DeskScreen(QWidget):
             self.canvas.unsetCursor()
 
     def close_job(self) -> None:
+        self.found.close()
         self.control.close()
         self.canvas.store.close()

@@ -7,8 +7,13 @@ from PyQt6.QtCore import QObject, QPointF, QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter
 
 from lather.core.brush.build_up import coverage_of_pass
+from lather.core.errors import RequestError
+from lather.core.find.under_pointer import look_under
 from lather.core.job.commands import AddEdits
 from lather.core.job.model import Stroke, freeze_points, new_id
+from lather.core.job.source_map import affine, turn_from_landmarks
+from lather.core.stages.mend.source_warning import source_warning
+from lather.core.stages.mend.sweep import SweepHint, sweep_hint
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.pointer import draw_hatched_stroke, draw_inner_ring, draw_link, draw_ring, draw_tag
 from lather.desktop.canvas.stroke_worker import LivePixels, StrokeWorker
@@ -16,9 +21,10 @@ from lather.desktop.input.brush_state import BrushState
 from lather.desktop.input.pen import PenEvent
 from lather.desktop.open_job import OpenJob
 
-_GHOST_SECONDS = 1.6
+_GHOST_SECONDS = 2.4
 _HOLD_INTERVAL_MS = 50
 _LEAST_MOVE_PX = 0.3
+_LOOK_EVERY_S = 0.08
 
 
 class StrokeControl(QObject):
@@ -35,8 +41,7 @@ class StrokeControl(QObject):
         self.worker.painted.connect(self._painted)
         self.worker.finished.connect(self._finished)
         self.worker.disagrees.connect(self._disagrees)
-        canvas.pen.connect(self.pen_event)
-        canvas.overlay = self.draw
+        self.worker.answered.connect(self._answered)
         self.held: set[str] = set()
         self.selected: Stroke | None = None
         self._down = False
@@ -49,6 +54,13 @@ class StrokeControl(QObject):
         self._ghost: tuple[Stroke, float, float] | None = None
         self._disagreement = 0.0
         self._grab: tuple[QPointF, float, float] | None = None
+        self._grab_moved = False
+        self._line: list[tuple[float, float]] = []
+        self._source_line: tuple[tuple[float, float], tuple[float, float]] | None = None
+        self._hint: SweepHint | None = None
+        self._warning = ""
+        self._looked_at = (0.0, 0.0, 0.0)
+        self.keeper_near = lambda x, y, reach: None
         self._hold = QTimer(self)
         self._hold.setInterval(_HOLD_INTERVAL_MS)
         self._hold.timeout.connect(self._held_still)
@@ -73,6 +85,11 @@ class StrokeControl(QObject):
         before, self._last = self._last, event
         if self.canvas.mode != "after":
             return
+        if self._line and event.kind != "press":
+            self._take_line(event)
+            return
+        if event.kind == "move" and not event.down:
+            self._look(event)
         if event.kind == "press" and not event.context:
             self._press(event)
         elif event.kind == "move" and self._down:
@@ -85,6 +102,10 @@ class StrokeControl(QObject):
         if not self._down:
             self.canvas.update()
 
+    def follow(self, event: PenEvent) -> None:
+        """Know where the pointer is while another control has the pen."""
+        self._last = None if event.kind == "leave" else event
+
     def hold(self, action: str) -> None:
         """A key that changes what a touch does is down: A, S or D."""
         self.held.add(action)
@@ -96,12 +117,31 @@ class StrokeControl(QObject):
 
     def let_go(self, action: str) -> None:
         self.held.discard(action)
-        self._grab = None
+        if action == "drag_size" and self._grab is not None and not self._grab_moved:
+            self.propose_size()
+        self._grab, self._grab_moved = None, False
         self.canvas.update()
+
+    def propose_size(self) -> None:
+        """Size and edge measured from what lies under the pointer."""
+        if self._last is None:
+            return
+        if self.state.tool == "sweep":
+            if self._hint is not None:
+                self.state.change(size_px=self._hint.size_px)
+                self.brush_changed.emit()
+            return
+        found = look_under(self.canvas.engine.photo, self._last.x, self._last.y)
+        if found is None:
+            self.message.emit("The skin is even here; there is nothing to measure.")
+            return
+        self.state.change(size_px=found.size_px, edge=found.edge)
+        self.brush_changed.emit()
 
     def _dragging_values(self) -> None:
         at, first, second = self._grab
         way = self.canvas.pointer - at
+        self._grab_moved = self._grab_moved or way.manhattanLength() > 3
         if "drag_size" in self.held:
             self.state.change(size_px=first * 2 ** (way.x() / 120), edge=second - way.y() / 200)
         elif "drag_ceiling" in self.held:
@@ -113,11 +153,7 @@ class StrokeControl(QObject):
         if self._down or self._waiting or self.held & {"drag_size", "drag_ceiling"}:
             return
         if "take_source" in self.held:
-            self.state.take(event.x, event.y)
-            if not self.state.needs_source:
-                self.state.tool = "carry"
-                self.brush_changed.emit()
-            self.message.emit("Source taken. Now paint where this skin should go.")
+            self._line = [(event.x, event.y)]
             return
         layer = self.job.layer
         if layer is None:
@@ -131,8 +167,10 @@ class StrokeControl(QObject):
                 self.message.emit("Hold A and touch the skin to take first.")
                 return
             self.state.offset = offset if self.state.aligned else None
+            self.state.turn = self.state.turned(event.x, event.y) or self.state.turn
+        turn = self.state.turn if tool in ("carry", "copy") and not self.state.turn.plain else None
         self._stroke = Stroke(new_id(), tool, self.state.brush, freeze_points([[event.x, event.y, 1, 0]]),
-                              offset=offset, mode=self.state.mode)
+                              offset=offset, mode=self.state.mode, turn=turn, fence=self.state.fence)
         self._down, self._ghost, self._disagreement = True, None, 0.0
         self._trail = [(event.x, event.y)]
         self._started = event.seconds
@@ -141,6 +179,73 @@ class StrokeControl(QObject):
         self._send(event)
         if self.state.brush.build_up and tool != "dab":
             self._hold.start()
+
+    def _take_line(self, event: PenEvent) -> None:
+        """A was held: a touch takes the source; a line takes it from landmark to landmark.
+
+        A second line, drawn where the skin should go (with Shift, or when a source line waits), aligns the two.
+        """
+        if event.kind == "move":
+            if event.down:
+                self._line = [self._line[0], (event.x, event.y)]
+            self.canvas.update()
+            return
+        start, end = self._line[0], (event.x, event.y)
+        self._line = []
+        long = max(abs(end[0] - start[0]), abs(end[1] - start[1])) * self.canvas.view.scale > 12
+        if not self.state.needs_source:
+            self.state.tool = "carry"
+        if long and self._source_line is not None:
+            try:
+                self.state.align(*turn_from_landmarks(self._source_line, (start, end), mirror=self.state.turn.mirror))
+                turn = self.state.turn
+                self.message.emit(f"Aligned: turned {turn.rotation_deg:.0f}°, {turn.scale * 100:.0f} %. Paint.")
+            except RequestError as error:
+                self.message.emit(error.message)
+            self._source_line = None
+        elif long:
+            self._source_line = (start, end)
+            self.state.take(*start)
+            self.message.emit("Source line taken. Hold A and draw the same line where this skin should go.")
+        else:
+            self._source_line = None
+            self.state.take(*start)
+            self.message.emit("Source taken. Now paint where this skin should go.")
+        self.brush_changed.emit()
+        self.canvas.update()
+
+    def _look(self, event: PenEvent) -> None:
+        """While hovering: the way along the form for Sweep, what is wrong with the source for Carry and Copy."""
+        tool = self.state.tool
+        if tool not in ("sweep", "carry", "copy") or not self.worker.idle():
+            return
+        x, y, when = self._looked_at
+        near = abs(event.x - x) + abs(event.y - y) < 2 / self.canvas.view.scale
+        if near or event.seconds - when < _LOOK_EVERY_S:
+            return
+        self._looked_at = (event.x, event.y, event.seconds)
+        engine, job, size = self.canvas.engine, self.job.job, self.state.brush.size_px
+        bounds = engine.photo.bounds
+
+        def read(rect):
+            return engine.pixels(job, rect, 0, "mend")
+
+        if tool == "sweep":
+            self.worker.ask(lambda: ("sweep", sweep_hint(read, event.x, event.y, size, bounds)))
+            return
+        offset = self.state.offset_at(event.x, event.y)
+        if offset is not None:
+            finds, edits = job.finds or (), [e for layer in job.stage("mend").layers for e in layer.edits]
+            self.worker.ask(lambda: ("source", source_warning(read, event.x, event.y, size, offset, bounds, finds, edits)))
+
+    def _answered(self, answer: object) -> None:
+        if isinstance(answer, tuple) and answer[0] == "sweep":
+            self._hint = answer[1]
+        elif isinstance(answer, tuple) and answer[0] == "source":
+            self._warning = answer[1]
+        else:
+            return
+        self.canvas.update()
 
     def _send(self, event: PenEvent, seconds: float | None = None) -> None:
         seconds = event.seconds if seconds is None else seconds
@@ -203,13 +308,22 @@ class StrokeControl(QObject):
             self.message.emit("The layer was removed while you painted; the stroke went with it.")
             return
         if stroke.tool == "dab":
-            self._ghost = (stroke, fit, time.monotonic())
-            self._ghost_timer.start(int(_GHOST_SECONDS * 1000))
+            self.show_ghost(stroke, fit)
         self.job.do(AddEdits("mend", self._layer_id, (stroke,)))
         idle = self.would_do_nothing()
         if idle:
             self.message.emit(idle)
         self.settled.emit()
+
+    def show_ghost(self, stroke: Stroke, fit: float) -> None:
+        """Show for a while where a mend took its skin from."""
+        self._ghost = (stroke, fit, time.monotonic())
+        self._ghost_timer.start(int(_GHOST_SECONDS * 1000))
+
+    @property
+    def ghost(self) -> Stroke | None:
+        """The last Dab while its source is shown, or the mend picked in the list."""
+        return self._ghost[0] if self._ghost is not None else self.selected
 
     def _end_ghost(self) -> None:
         self._ghost = None
@@ -234,8 +348,16 @@ class StrokeControl(QObject):
         if layer is None or not layer.on or not self.job.mend.on:
             return 0.0
         brush = self.state.brush
-        once = brush.ceiling if self.state.tool == "dab" else coverage_of_pass(brush)
+        once = brush.ceiling if self.state.tool in ("dab", "graft") else coverage_of_pass(brush)
         return once * layer.strength * self.job.mend.strength
+
+    def _outside_fence(self) -> bool:
+        fence = self.state.fence
+        if fence is None or self._last is None:
+            return False
+        reach = self.state.brush.size_px / 2
+        x, y, box = self._last.x, self._last.y, fence.bounds
+        return not (box.x0 - reach < x < box.x1 + reach and box.y0 - reach < y < box.y1 + reach)
 
     def draw(self, painter: QPainter, canvas: PhotoCanvas) -> None:
         """Everything over the photo; device pixels."""
@@ -279,14 +401,14 @@ class StrokeControl(QObject):
             draw_ring(painter, at, radius, taking=True)
             draw_tag(painter, at.x() + radius + 10, at.y() - radius - 6, "take from here")
             return
-        offset = self.state.offset_at(self._last.x, self._last.y) if self.state.needs_source else None
-        if self._down and self._stroke is not None:
-            offset = self._stroke.offset
-        if offset is not None:
-            if not self._down:
-                canvas.draw_source_inside(painter, at, radius, offset)
-            taken = at + QPointF(*offset) * canvas.view.scale
-            draw_ring(painter, taken, radius, taking=True)
+        if self._line:
+            start, end = (QPointF(*canvas.view.to_screen(*p)) for p in (self._line[0], self._line[-1]))
+            draw_link(painter, start, end, 0)
+            return
+        self._draw_source(painter, canvas, at, radius)
+        if self.state.tool == "sweep" and self._hint is not None and not self._down:
+            way = QPointF(*self._hint.direction) * max(radius, 24)
+            draw_link(painter, at - way, at + way, 0)
         draw_ring(painter, at, radius)
         if brush.edge > 0.05 and radius > 8:
             draw_inner_ring(painter, at, radius * (1 - brush.edge))
@@ -294,7 +416,26 @@ class StrokeControl(QObject):
         if text and self._ghost is None:
             draw_tag(painter, at.x() + radius + 10, at.y() - radius - 6, text)
 
+    def _draw_source(self, painter: QPainter, canvas: PhotoCanvas, at: QPointF, radius: float) -> None:
+        """The ring where it is taken from, and (not turned) what would be laid down, inside the pointer."""
+        offset = self.state.offset_at(self._last.x, self._last.y) if self.state.needs_source else None
+        turn = self.state.turned(self._last.x, self._last.y)
+        if self._down and self._stroke is not None:
+            offset, turn = self._stroke.offset, self._stroke.turn
+        if offset is None:
+            return
+        if not self._down and turn is None:
+            canvas.draw_source_inside(painter, at, radius, offset)
+        x, y = affine(offset, turn) @ (self._last.x, self._last.y, 1)
+        taken = QPointF(*canvas.view.to_screen(float(x), float(y)))
+        draw_ring(painter, taken, radius / (turn.scale if turn else 1), taking=True)
+
     def _pointer_text(self) -> str:
+        keeper = None
+        if self._last is not None and self.state.tool != "give_back":
+            keeper = self.keeper_near(self._last.x, self._last.y, self.state.brush.size_px / 2)
+        if keeper is not None:
+            return f"keeper here: {keeper.label.lower()}"
         if self._down:
             return "the border does not fit here" if self._disagreement > 0.35 else ""
         if self._grab is not None:
@@ -307,6 +448,12 @@ class StrokeControl(QObject):
             return idle
         if self.state.needs_source and self.state.source is None:
             return "hold A and touch the skin to take"
+        if self.state.needs_source and self._warning:
+            return self._warning
+        if self._outside_fence():
+            return "outside the fence: nothing will be laid"
+        if self.state.tool == "sweep" and self._hint is not None:
+            return f"along the line · about {self._hint.size_px:.0f} px wide (tap S)"
         strength = self.effective_strength()
         if strength < 0.03:
             return f"only {strength * 100:.0f} % in one stroke"

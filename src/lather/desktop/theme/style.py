@@ -5,7 +5,7 @@ from pathlib import Path
 from PyQt6.QtGui import QFont, QFontDatabase
 
 import lather
-from lather.desktop.theme import tokens
+from lather.desktop.theme import icons, tokens
 
 FONTS = Path(lather.__file__).parent / "core" / "data" / "fonts"
 
@@ -47,6 +47,16 @@ def style_sheet() -> str:
         color: {t.quiet_ink}; }}
     QPushButton#flat:hover {{ color: {t.ink}; border-color: {t.line}; }}
     QPushButton#flat:focus {{ border: 1px solid {t.accent}; }}
+    QPushButton#toggle {{ padding: 3px 7px; min-height: 18px; }}
+    QPushButton#toggle:checked {{ background: {t.accent_tint}; border-color: {t.accent}; font-weight: 600; }}
+    QComboBox {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 6px; padding: 2px 6px;
+        min-height: 20px; }}
+    QComboBox::drop-down {{ border: 0; width: 16px; }}
+    QComboBox::down-arrow {{ image: url({icons.FOLDER.as_posix()}/{t.name}_down_small.svg); width: 9px; height: 9px; }}
+    QComboBox:focus {{ border: 1px solid {t.accent}; }}
+    QComboBox:disabled {{ color: {t.quiet_ink}; }}
+    QComboBox QAbstractItemView {{ background: {t.raised}; selection-background-color: {t.accent_tint};
+        selection-color: {t.ink}; }}
     QPushButton#tab {{ background: transparent; border: 1px solid transparent; padding: 5px 12px;
         color: {t.quiet_ink}; }}
     QPushButton#tab:hover {{ color: {t.ink}; }}

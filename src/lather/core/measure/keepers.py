@@ -1,0 +1,43 @@
+"""Keepers: marks that must stay. Whether the retouch left them as they were."""
+
+from collections.abc import Callable, Sequence
+
+import numpy as np
+
+from lather.core.colour import profiles
+from lather.core.colour.lab import delta_e2000
+from lather.core.job.finds import Find
+from lather.core.types import EncodedRGB, Rect
+
+CHANGED_DE = 1.5
+
+
+def find_box(find: Find, margin: float = 0.0) -> Rect:
+    """Pixels around a find's outline (or its size, where it has none)."""
+    if find.outline:
+        points = np.array(find.outline)
+        low, high = points.min(0) - margin, points.max(0) + margin
+        return Rect(int(np.floor(low[0])), int(np.floor(low[1])), int(np.ceil(high[0])) + 1, int(np.ceil(high[1])) + 1)
+    half = find.size_px / 2 + margin
+    return Rect(int(find.x - half), int(find.y - half), int(find.x + half) + 1, int(find.y + half) + 1)
+
+
+def is_intact(find: Find, before: EncodedRGB, after: EncodedRGB, profile: bytes | None) -> bool:
+    """True if the mean change inside the keeper's box stays under 1.5 ΔE00."""
+    if before.size == 0:
+        return True
+    change = delta_e2000(profiles.to_lab(before, profile), profiles.to_lab(after, profile))
+    return float(change.mean()) < CHANGED_DE
+
+
+def intact_keepers(
+    keepers: Sequence[Find], before: Callable[[Rect], EncodedRGB], after: Callable[[Rect], EncodedRGB], bounds: Rect,
+    profile: bytes | None,
+) -> list[Find]:
+    """Those of the keepers that are as they were."""
+    kept = []
+    for find in keepers:
+        rect = find_box(find).intersect(bounds)
+        if rect.empty or is_intact(find, before(rect), after(rect), profile):
+            kept.append(find)
+    return kept

@@ -1,0 +1,263 @@
+"""The finds of the stage: crops to step through, what each is, what was decided; looking and mending in one go."""
+
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QPainter
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QListView,
+    QProgressBar,
+    QPushButton,
+    QStyle,
+    QStyledItemDelegate,
+    QVBoxLayout,
+    QWidget,
+)
+
+from lather.core.find.mend import can_mend
+from lather.core.job.finds import KINDS, Find
+from lather.core.measure.keepers import find_box
+from lather.desktop.panels.choices import Choices
+from lather.desktop.panels.crops import CROP, Crops
+from lather.desktop.screens.finds_control import FindsControl
+from lather.desktop.theme.style import font
+from lather.desktop.theme.tokens import SMALL_PT, theme
+
+STATE_WORDS = {"open": "", "mended": "mended", "keep": "stays", "skip": "skipped"}
+
+
+class _Finds(QAbstractListModel):
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.finds: list[Find] = []
+        self.states: dict[str, str] = {}
+
+    def rowCount(self, parent=None) -> int:
+        return len(self.finds)
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole):
+        find = self.finds[index.row()]
+        if role == Qt.ItemDataRole.UserRole:
+            return find
+        if role == Qt.ItemDataRole.UserRole + 1:
+            return self.states.get(find.id, "open")
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            return f"{find.label}, {find.size_px:.0f} px, {find.zone}, {self.states.get(find.id, 'open')}"
+        return None
+
+    def show(self, finds: list[Find], states: dict[str, str]) -> None:
+        if finds != self.finds:
+            self.beginResetModel()
+            self.finds, self.states = finds, states
+            self.endResetModel()
+        elif states != self.states:
+            self.states = states
+            self.dataChanged.emit(self.index(0), self.index(max(0, len(finds) - 1)))
+
+
+class _FindDelegate(QStyledItemDelegate):
+    """A crop, the kind, size and contrast, the zone and what was decided."""
+
+    def __init__(self, crops: Crops, parent=None):
+        super().__init__(parent)
+        self._crops = crops
+
+    def sizeHint(self, option, index) -> QSize:
+        return QSize(180, 60)
+
+    def paint(self, painter: QPainter, option, index) -> None:
+        t = theme()
+        find, state = index.data(Qt.ItemDataRole.UserRole), index.data(Qt.ItemDataRole.UserRole + 1)
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        box = QRectF(option.rect).adjusted(1, 1, -3, -3)
+        if option.state & QStyle.StateFlag.State_Selected:
+            painter.setBrush(QColor(t.accent_tint))
+            painter.setPen(QColor(t.accent))
+            painter.drawRoundedRect(box, 6, 6)
+        painter.setOpacity(1.0 if state == "open" else 0.6)
+        self._crops.draw(painter, QRectF(box.x() + 5, box.y() + 4, CROP, CROP), find.id, find_box(find))
+        x = box.x() + CROP + 14
+        width = box.right() - x - 2
+        size = f"{find.size_px:.0f} px" if find.path is None else f"{find.size_px:.0f} × {find.width_px:.0f} px"
+        word = STATE_WORDS[state] or ("by hand" if not can_mend(find) else "")
+        lines = (find.label, f"{size} · {find.contrast_de:.1f} ΔE", " · ".join(p for p in (find.zone, word) if p))
+        for number, line in enumerate(lines):
+            painter.setPen(QColor(t.ink if number == 0 else t.quiet_ink))
+            painter.setFont(font(strong=True) if number == 0 else font(SMALL_PT))
+            line = painter.fontMetrics().elidedText(line, Qt.TextElideMode.ElideRight, int(width))
+            painter.drawText(QRectF(x, box.y() + 3 + 17 * number, width, 17), Qt.AlignmentFlag.AlignVCenter, line)
+        painter.restore()
+
+
+class FindsPanel(QWidget):
+    """Shows a FindsControl and asks it to do things."""
+
+    picked = pyqtSignal(object)
+
+    def __init__(self, control: FindsControl, crops: Crops, parent=None):
+        super().__init__(parent)
+        self.control = control
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 6, 6, 10)
+        column.setSpacing(6)
+        head = QHBoxLayout()
+        self.title = QLabel("Finds in Mend")
+        self.title.setFont(font(strong=True))
+        self.done = QLabel()
+        self.done.setObjectName("quiet")
+        head.addWidget(self.title)
+        head.addStretch(1)
+        head.addWidget(self.done)
+        column.addLayout(head)
+        self.worth = Choices("Finds", {"worth": "Will show", "rest": "Will not"}, "worth")
+        self.worth.setToolTip("At the delivered size: what will be seen, and what will not")
+        self.worth.chosen.connect(lambda key: control.set_filter(show=key))
+        column.addWidget(self.worth)
+        filters = QHBoxLayout()
+        filters.setSpacing(4)
+        self.kind, self.zone = QComboBox(), QComboBox()
+        for box, name in ((self.kind, "Kind of find"), (self.zone, "Part of the face")):
+            box.setAccessibleName(name)
+            box.setToolTip(name)
+            box.setMinimumWidth(60)
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            filters.addWidget(box, 1)
+        self.kind.activated.connect(lambda _: control.set_filter(kind=self.kind.currentData()))
+        self.zone.activated.connect(lambda _: control.set_filter(zone=self.zone.currentData()))
+        column.addLayout(filters)
+        self.empty = QLabel()
+        self.empty.setObjectName("quiet")
+        self.empty.setWordWrap(True)
+        self.empty.setAlignment(Qt.AlignmentFlag.AlignTop)
+        column.addWidget(self.empty, 1)
+        self._model = _Finds(self)
+        self.list = QListView()
+        self.list.setModel(self._model)
+        self.list.setItemDelegate(_FindDelegate(crops, self))
+        self.list.setFrameShape(QListView.Shape.NoFrame)
+        self.list.setStyleSheet("background: transparent;")
+        self.list.setAccessibleName("Finds")
+        self.list.setUniformItemSizes(True)
+        self.list.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.selectionModel().selectionChanged.connect(self._selected)
+        column.addWidget(self.list, 1)
+        column.addLayout(self._decisions())
+        self.progress = QProgressBar()
+        self.progress.setTextVisible(False)
+        column.addWidget(self.progress)
+        self.all = QPushButton()
+        self.all.clicked.connect(self._all_clicked)
+        column.addWidget(self.all)
+        control.changed.connect(self.refresh)
+        self.refresh()
+
+    def _decisions(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(5)
+        self.buttons = {}
+        for key, label, letter, tip, action in (
+            ("mend", "Mend", "E", "Mend this find and go to the next", self.control.mend),
+            ("keep", "Keep", "R", "It stays, and strokes that would cross it are warned of",
+             lambda: self.control.decide("keep")),
+            ("skip", "Skip", "T", "Leave it for now", lambda: self.control.decide("skip")),
+        ):
+            button = QPushButton(f"{label}  {letter}")
+            button.setObjectName("primary" if key == "mend" else "small")
+            button.setStyleSheet("padding: 5px 4px;")
+            button.setToolTip(f"{tip} ({letter})")
+            button.setAccessibleName(tip)
+            button.clicked.connect(action)
+            self.buttons[key] = button
+            row.addWidget(button, 1)
+        return row
+
+    def _all_clicked(self) -> None:
+        if self.control.busy:
+            self.control.stop()
+        elif self.job.finds is None:
+            self.control.find()
+        else:
+            self.control.mend_shown()
+
+    @property
+    def job(self):
+        return self.control.job.job
+
+    def refresh(self) -> None:
+        control, job = self.control, self.job
+        states, shown = control.states(), control.shown()
+        self._model.show(shown, states)
+        self._fill_filters(control)
+        finds = control.finds
+        will = [f for f in finds if f.worth]
+        self.worth.button("worth").setText(f"Will show {len(will)}")
+        self.worth.button("rest").setText(f"Will not {len(finds) - len(will)}")
+        done = sum(states[f.id] != "open" for f in will)
+        self.done.setText(f"{done} of {len(will)} done" if will else "")
+        self.list.setVisible(bool(shown))
+        self.empty.setVisible(not shown)
+        self.empty.setText(self._empty_text(control, job))
+        still_open = sum(states[f.id] == "open" and can_mend(f) for f in shown)
+        self._show_actions(control, job, still_open)
+        for button in self.buttons.values():
+            button.setEnabled(control.current is not None and bool(shown))
+        self.buttons["mend"].setEnabled(bool(shown))
+        row = next((i for i, f in enumerate(shown) if control.current is not None and f.id == control.current.id), -1)
+        selection = self.list.selectionModel()
+        selection.blockSignals(True)
+        if row >= 0:
+            self.list.setCurrentIndex(self._model.index(row, 0))
+            self.list.scrollTo(self._model.index(row, 0))
+        else:
+            self.list.clearSelection()
+        selection.blockSignals(False)
+        self.list.viewport().update()
+
+    def _show_actions(self, control: FindsControl, job, still_open: int) -> None:
+        self.progress.setVisible(bool(control.busy))
+        self.progress.setValue(round(100 * control.share))
+        if control.busy:
+            self.all.setText("Stop")
+        elif job.finds is None:
+            self.all.setText("Look for flaws")
+        else:
+            self.all.setText(f"Mend all {still_open} in this list")
+        self.all.setEnabled(bool(control.busy) or job.finds is None or still_open > 0)
+
+    def _fill_filters(self, control: FindsControl) -> None:
+        kinds = sorted({f.kind for f in control.finds}, key=list(KINDS).index)
+        zones = sorted({f.zone.partition(",")[0] for f in control.finds})
+        for box, first, items, value in ((self.kind, "All kinds", [(KINDS[k], k) for k in kinds], control.kind),
+                                         (self.zone, "All places", [(z.capitalize(), z) for z in zones], control.zone)):
+            wanted = [(first, ""), *items]
+            if [(box.itemText(i), box.itemData(i)) for i in range(box.count())] != wanted:
+                box.clear()
+                for text, data in wanted:
+                    box.addItem(text, data)
+            box.setCurrentIndex(max(0, box.findData(value)))
+            box.setEnabled(bool(items))
+
+    @staticmethod
+    def _empty_text(control: FindsControl, job) -> str:
+        if control.busy == "finding":
+            return f"Looking at {control.doing} …\n\nThis takes a few seconds; you can paint meanwhile."
+        if control.busy:
+            return "Mending …"
+        if job.finds is None:
+            return "Lather can look for spots, lines and specks and propose how each is mended.\n\nYou decide on each."
+        if control.finds and (control.kind or control.zone):
+            return "Nothing of this kind here. Choose “All kinds” and “All places” to see the rest."
+        if control.show == "rest":
+            return "Everything that was found will show at the delivered size."
+        return "Nothing was found that will show. What you see all the same, mend with Dab."
+
+    def _selected(self, *_) -> None:
+        rows = self.list.selectionModel().selectedIndexes()
+        find = rows[0].data(Qt.ItemDataRole.UserRole) if rows else None
+        if find is not self.control.current:
+            self.control.choose(find)
+        self.picked.emit(find)

@@ -1,0 +1,56 @@
+"""Restraint: what makes a retouch look false, measured against the limits of this kind of job."""
+
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from lather.core.plan.limits import USUAL_KIND, Band, band
+from lather.desktop.panels.gauge import Gauge
+from lather.desktop.theme.style import font
+
+_MOST_SOFTENED = 4
+
+
+class RestraintPanel(QWidget):
+    """Keepers intact, and what is left of each softened find."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        head = QHBoxLayout()
+        title = QLabel("Restraint")
+        title.setFont(font(strong=True))
+        self.kind = QLabel()
+        self.kind.setObjectName("quiet")
+        head.addWidget(title)
+        head.addStretch(1)
+        head.addWidget(self.kind)
+        column.addLayout(head)
+        self.keepers = Gauge("Keepers intact")
+        column.addWidget(self.keepers)
+        self._left = QVBoxLayout()
+        column.addLayout(self._left)
+        self.left: dict[str, Gauge] = {}
+        self.show_values({}, None)
+
+    def show_values(self, values: dict, job_kind: str | None) -> None:
+        """values: {"keepers": (intact, all), "left": [(Find, share 0-1), …]}, or {} before anything is known."""
+        self.kind.setText(job_kind or USUAL_KIND)
+        intact, count = values.get("keepers", (0, 0))
+        everything = Band(1.0, 1.0, "marks that belong to the person stay as they are")
+        if count:
+            self.keepers.show_value(intact / count, f"{intact} of {count}", everything)
+        self.keepers.setVisible(bool(count))
+        left = values.get("left", [])[:_MOST_SOFTENED]
+        wanted = {find.id for find, _ in left}
+        for find_id in [k for k in self.left if k not in wanted]:
+            gauge = self.left.pop(find_id)
+            self._left.removeWidget(gauge)
+            gauge.hide()
+            gauge.deleteLater()
+        for find, share in left:
+            if find.id not in self.left:
+                self.left[find.id] = Gauge(f"{find.label} left, {find.zone.rpartition(', ')[2]}", high=1.2)
+                self._left.addWidget(self.left[find.id])
+            limits = band(job_kind, f"{find.kind}_left")
+            self.left[find.id].show_value(share, f"{share * 100:.0f} %", limits)
