@@ -82,6 +82,14 @@ class Stroke:
         """Its tone is fitted to the surroundings by a membrane."""
         return self.tool in ("dab", "carry", "graft", "blend_in")
 
+    def covers(self, x: float, y: float, size_px: float) -> bool:
+        """True if the stroke passes over a spot of a size so that most of it is mended."""
+        if self.by_outline:
+            return True  # its bounds were asked before
+        touches = self.touches
+        near = np.hypot(touches[:, 0] - x, touches[:, 1] - y)
+        return bool((near + 0.3 * size_px < touches[:, 2]).any())
+
     def source_rect(self, rect: Rect) -> Rect:
         """Pixels taken from to fill a rectangle; empty where nothing is taken."""
         return EMPTY if self.offset is None else source_rect(rect, self.offset, self.turn)
@@ -222,9 +230,22 @@ class Job:
             for layer in stage.layers:
                 yield from layer.edits
 
+    @cached_property
+    def _mended(self) -> frozenset[str]:
+        edits = [edit for edit in self.edits() if edit.tool not in ("give_back", "drag")]
+        mended = {edit.find for edit in edits if edit.find}
+        by_hand = [edit for edit in edits if not edit.find]
+        if by_hand and self.finds:
+            boxes = np.array([edit.bounds for edit in by_hand])
+            for find in self.finds:
+                over = (boxes[:, 0] < find.x) & (boxes[:, 2] > find.x) & (boxes[:, 1] < find.y) & (boxes[:, 3] > find.y)
+                if any(by_hand[i].covers(find.x, find.y, find.width_px or find.size_px) for i in np.flatnonzero(over)):
+                    mended.add(find.id)
+        return frozenset(mended)
+
     def mended_finds(self) -> frozenset[str]:
-        """Ids of the finds that some edit mends."""
-        return frozenset(edit.find for edit in self.edits() if edit.find)
+        """Ids of the finds that some edit was made for, or that a stroke by hand covers."""
+        return self._mended
 
     def find_state(self, find: Find, mended: frozenset[str] | None = None) -> str:
         """mended, keep, skip, or open. A keeper is kept until the person says otherwise."""

@@ -90,7 +90,7 @@ class GraftControl(QObject):
     def _inside(self, event: PenEvent, offset: tuple[int, int] | None) -> bool:
         if offset is None:
             return False
-        outline = np.float32(self.pending.points[:, :2]).reshape(-1, 1, 2)
+        outline = np.ascontiguousarray(self.pending.points[:, None, :2], np.float32)
         return cv2.pointPolygonTest(outline, (event.x - offset[0], event.y - offset[1]), False) >= 0
 
     def _move(self, event: PenEvent) -> None:

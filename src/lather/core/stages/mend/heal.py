@@ -21,7 +21,8 @@ _LARGEST_CELL = 16
 _RING_SHARE = 0.14
 _LEAST_RING_PX = 3
 TEXTURE_GAIN = (0.7, 1.6)
-_MISFIT = 0.3  # trust in a boundary cell below which it is shown as not fitting
+# trust in a boundary cell below which it is shown as not fitting; distance from the plane (encoded) that always is one
+_MISFIT, _MISFIT_AWAY = 0.3, 0.12
 _LEAST_LIKENESS, _LIKENESS = 0.10, 5.0  # of encoded range; of the usual spread
 _ONE_BLOCK_PX = 1_500_000  # up to here one block is faster; long strokes go tile by tile, to save memory
 
@@ -297,11 +298,14 @@ def heal(
     if texture_gain:
         _match_texture(held, near, agree, grid, cell, texture_gain)
     laid = [_lay_block(b, u, grid, cell, only, texture_only=texture_gain is not None) for b in held if b.laid]
-    return Heal(laid, disagreement_share(weight, agree), _misfits(weight, agree, grid, cell))
+    away = np.abs(data - plane).max(-1)
+    misfit = (weight > 0) & ((agree < _MISFIT) | (away > _MISFIT_AWAY))
+    share = float(weight[misfit].sum()) / max(1e-6, float(weight.sum()))
+    return Heal(laid, max(share, disagreement_share(weight, agree)), _places(misfit, grid, cell))
 
 
-def _misfits(weight: np.ndarray, agree: np.ndarray, grid: Rect, cell: int) -> np.ndarray:
-    rows, columns = np.nonzero((weight > 0) & (agree < _MISFIT))
+def _places(cells: np.ndarray, grid: Rect, cell: int) -> np.ndarray:
+    rows, columns = np.nonzero(cells)
     return np.stack([grid.x0 + (columns + 0.5) * cell, grid.y0 + (rows + 0.5) * cell], 1).astype(np.float32)
 
 
