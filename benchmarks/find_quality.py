@@ -21,9 +21,25 @@ from lather.core.imageio.picture import Picture
 from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import load_sitter, sitter_names
 
-FLAWS = {"blemish_dark": 12, "blemish_red": 10, "blemish_bright": 8, "mole": 3, "freckle": 10, "flake": 2, "scar": 1,
-         "crease": 2, "hair_on_skin": 2, "vein_nose": 1, "makeup_fold": 1, "strap_mark": 1, "jewellery_mark": 1,
-         "under_eye": 1, "cloth_speck": 3, "lens_mark": 2, "vein_eye": 1}
+FLAWS = {
+    "blemish_dark": 12,
+    "blemish_red": 10,
+    "blemish_bright": 8,
+    "mole": 3,
+    "freckle": 10,
+    "flake": 2,
+    "scar": 1,
+    "crease": 2,
+    "hair_on_skin": 2,
+    "vein_nose": 1,
+    "makeup_fold": 1,
+    "strap_mark": 1,
+    "jewellery_mark": 1,
+    "under_eye": 1,
+    "cloth_speck": 3,
+    "lens_mark": 2,
+    "vein_eye": 1,
+}
 BLEMISHES = ("blemish_dark", "blemish_red", "blemish_bright")
 
 
@@ -80,9 +96,12 @@ def main():
                 bare = make_plate(sitter, seed, flaws={})
                 none, _ = find_all(Photo(Picture(bare.photo), b"", name))
                 clean.append(len(none))
-        print(f"{name:8} blemishes: recall {hit / wanted:.3f} precision {right / max(1, said):.3f}; moles taken for them "
-              f"{moles_wrong / max(1, moles):.3f}; finds on clean plates: mean {np.mean(clean):.1f}, most {max(clean)}; hair "
-              f"length {np.mean(lengths):.2f}; {np.median(times):.1f} s", flush=True)
+        print(
+            f"{name:8} blemishes: recall {hit / wanted:.3f} precision {right / max(1, said):.3f}; moles taken for them "
+            f"{moles_wrong / max(1, moles):.3f}; clean plates: mean {np.mean(clean):.1f}, most {max(clean)}; hair "
+            f"length {np.mean(lengths):.2f}; {np.median(times):.1f} s",
+            flush=True,
+        )
         print("         " + ", ".join(f"{k} {a}/{b}" for k, (a, b) in sorted(kinds.items())), flush=True)
         for key, values in (("recall", (hit, wanted)), ("precision", (right, said)), ("moles", (moles_wrong, moles))):
             totals[key][0] += values[0]

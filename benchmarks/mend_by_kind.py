@@ -36,13 +36,40 @@ from lather.core.stages.mend.dab import source_candidates, with_source
 from lather.core.stages.registry import make_kinds
 from lather.core.types import Rect
 
-KINDS = ("blemish_dark", "blemish_red", "blemish_bright", "flake", "scar", "crease", "makeup_fold", "under_eye",
-         "strap_mark", "jewellery_mark", "vein_nose", "vein_eye", "hair_on_skin", "smeared_lip", "cloth_speck", "lens_mark")
+KINDS = (
+    "blemish_dark",
+    "blemish_red",
+    "blemish_bright",
+    "flake",
+    "scar",
+    "crease",
+    "makeup_fold",
+    "under_eye",
+    "strap_mark",
+    "jewellery_mark",
+    "vein_nose",
+    "vein_eye",
+    "hair_on_skin",
+    "smeared_lip",
+    "cloth_speck",
+    "lens_mark",
+)
 
 
 def as_find(flaw) -> Find:
-    return Find(f"f{flaw.id}", flaw.kind, flaw.x, flaw.y, flaw.size_px, flaw.contrast_de, 1.0, flaw.zone,
-                outline=tuple(flaw.outline), path=tuple(flaw.path) if flaw.path else None, width_px=flaw.width_px)
+    return Find(
+        f"f{flaw.id}",
+        flaw.kind,
+        flaw.x,
+        flaw.y,
+        flaw.size_px,
+        flaw.contrast_de,
+        1.0,
+        flaw.zone,
+        outline=tuple(flaw.outline),
+        path=tuple(flaw.path) if flaw.path else None,
+        width_px=flaw.width_px,
+    )
 
 
 def judge(rows, method, kind, after, truth, core, face_width):
@@ -73,8 +100,10 @@ def one_flaw(rows, plate, flaw, general):
     if general:
         photo8 = np.round(plate.photo[window] / 257).astype(np.uint8)
         if rect.width * rect.height > 90_000:  # biharmonic takes minutes on these
-            methods = {"inpaint Telea": cv2.inpaint(photo8, core.astype(np.uint8) * 255, 5, cv2.INPAINT_TELEA),
-                       "inpaint NS": cv2.inpaint(photo8, core.astype(np.uint8) * 255, 5, cv2.INPAINT_NS)}
+            methods = {
+                "inpaint Telea": cv2.inpaint(photo8, core.astype(np.uint8) * 255, 5, cv2.INPAINT_TELEA),
+                "inpaint NS": cv2.inpaint(photo8, core.astype(np.uint8) * 255, 5, cv2.INPAINT_NS),
+            }
         else:
             methods = general_methods(photo8, core.astype(np.uint8) * 255, Rect(0, 0, rect.width, rect.height))
         for name, filled in methods.items():

@@ -12,7 +12,9 @@ from lather.core.engine.engine import TileCache, whole_picture_tiles
 from lather.core.engine.export import Output, output_size, render
 from lather.core.engine.scheduler import Scheduler, TileRequest
 from lather.core.errors import Cancelled
-from lather.core.job.model import Layer, Stroke, freeze_points, new_id, new_job
+from lather.core.job.fence import Fence
+from lather.core.job.model import TOOLS, Layer, Stroke, freeze_points, new_id, new_job
+from lather.core.job.source_map import SourceTurn
 from lather.core.levels import halve
 from lather.core.stages.registry import STAGES
 from lather.core.types import Rect, tile_rect
@@ -21,16 +23,23 @@ from tests.support.pictures import engine_of, skin_like
 SIZE = (523, 611)  # odd on purpose: borders of tiles and levels
 
 
-def mend_layer(seed: int = 0, count: int = 12) -> Layer:
+TURNED = SourceTurn(True, 25.0, 1.2, (200.0, 200.0))
+FENCED = Fence((((30.0, 40.0), (500.0, 20.0), (560.0, 480.0), (60.0, 500.0)),), 8.0)
+
+
+def mend_layer(seed: int = 0, count: int = 16) -> Layer:
     rng = np.random.default_rng(seed)
     edits = []
     for i in range(count):
-        tool = ("carry", "dab", "copy", "give_back")[i % 4]
+        tool = TOOLS[i % len(TOOLS)]
         x, y = rng.uniform(-10, SIZE[1] + 10), rng.uniform(-10, SIZE[0] + 10)
         n = int(rng.integers(1, 9))
         points = np.column_stack([x + 14 * np.arange(n), y + 9 * np.arange(n), np.ones(n), 0.02 * np.arange(n)])
+        if tool == "graft":
+            points = np.array([[x, y, 1, 0], [x + 90, y + 10, 1, 0], [x + 80, y + 80, 1, 0], [x + 10, y + 70, 1, 0]])
         edits.append(Stroke(new_id(), tool, Brush(size_px=float(rng.uniform(8, 130)), edge=0.6, flow=0.5),
-                            freeze_points(points), None if tool == "give_back" else (37, -45)))
+                            freeze_points(points), None if tool in ("give_back", "blend_in", "drag") else (37, -45),
+                            turn=TURNED if i % 5 == 1 else None, fence=FENCED if i % 7 == 3 else None))
     return Layer(new_id(), f"Layer {seed}", strength=1.0 - 0.3 * (seed % 2), edits=tuple(edits))
 
 

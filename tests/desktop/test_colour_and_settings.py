@@ -12,10 +12,10 @@ from PIL import Image, ImageCms
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtTest import QTest
 
-from lather.core.job.model import TOOLS
 from lather.core.brush.stroke import rasterise
 from lather.core.colour import profiles
 from lather.core.imageio.write import write_picture
+from lather.core.job.model import TOOLS
 from lather.desktop import settings
 from lather.desktop.input.keys import ACTIONS, load_bindings, settings_folder
 from tests.support.pictures import session_of, skin_like

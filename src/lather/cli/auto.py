@@ -41,8 +41,14 @@ def mend_photo(photo: str, out: str, job: str | None, bits: int | None, delivery
     if job:
         session.save(job)
     kept = sum(session.job.find_state(f) == "keep" for f in finds)
-    return {"photo": str(photo), "out": str(out), "finds": len(finds), "mended": mended, "kept": kept,
-            "will_not_show": sum(not f.worth for f in finds)}
+    return {
+        "photo": str(photo),
+        "out": str(out),
+        "finds": len(finds),
+        "mended": mended,
+        "kept": kept,
+        "will_not_show": sum(not f.worth for f in finds),
+    }
 
 
 def run(arguments: argparse.Namespace) -> int:
@@ -72,5 +78,8 @@ def run(arguments: argparse.Namespace) -> int:
         print()
         return 0
     for r in results:
-        print(f"{r['out']}: {r['mended']} of {r['finds']} finds mended, {r['kept']} kept, {r['will_not_show']} will not show")
+        print(
+            f"{r['out']}: {r['mended']} of {r['finds']} finds mended, {r['kept']} kept, "
+            f"{r['will_not_show']} will not show"
+        )
     return 0

@@ -21,13 +21,17 @@ def run(arguments: argparse.Namespace) -> int:
     photo = session.photo
     finds, _ = find_all(photo, face=session.job.face_map, delivery=delivery_of(arguments), kinds=arguments.kind)
     if arguments.json:
-        print(json.dumps({"width": photo.width, "height": photo.height, "finds": [f.to_json() for f in finds]}, indent=1))
+        print(
+            json.dumps({"width": photo.width, "height": photo.height, "finds": [f.to_json() for f in finds]}, indent=1)
+        )
         return 0
     for find in finds:
         note = "keeper?" if find.keeper else "" if find.worth else "will not show"
         size = f"{find.size_px:.0f} px" if find.path is None else f"{find.size_px:.0f} × {find.width_px:.0f} px"
-        print(f"{find.label:20} {find.x:6.0f} {find.y:6.0f}  {size:>12}  {find.contrast_de:4.1f} ΔE  "
-              f"{find.confidence * 100:3.0f} %  {find.zone}  {note}")
+        print(
+            f"{find.label:20} {find.x:6.0f} {find.y:6.0f}  {size:>12}  {find.contrast_de:4.1f} ΔE  "
+            f"{find.confidence * 100:3.0f} %  {find.zone}  {note}"
+        )
     shown = sum(f.worth and not f.keeper for f in finds)
     print(f"{len(finds)} finds, {shown} of them will show and are no keepers")
     return 0

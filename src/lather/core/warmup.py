@@ -11,12 +11,16 @@ def run() -> None:
     from lather.core.engine.engine import Engine
     from lather.core.engine.export import to_codes
     from lather.core.engine.photo import Photo
+    from lather.core.find.finder import find_all
     from lather.core.imageio.picture import Picture
     from lather.core.job.commands import AddEdits
     from lather.core.job.model import new_job
+    from lather.core.practice.flaws.tube import distance_to_path
     from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source
+    from lather.core.stages.mend.grain_field import grain
     from lather.core.stages.mend.live import LiveStroke
     from lather.core.stages.mend.patch import Patch
+    from lather.core.stages.mend.solve import solve_stroke
     from lather.core.stages.registry import make_kinds
     from lather.core.types import Rect
 
@@ -39,6 +43,11 @@ def run() -> None:
         live.pixels(Rect(45, 45, 75, 75), 1)
         patch = Patch([(Rect(0, 0, 2, 2), np.zeros((2, 2, 3), np.int16))], photo.bounds)
         Patch.from_png_pieces(patch.to_png_pieces(), photo.bounds)
+    find_all(photo)
+    drag = replace(stroke, tool="drag", offset=None)
+    solve_stroke(drag, read=lambda rect: photo.read(rect), original=lambda rect: photo.read(rect), bounds=photo.bounds)
+    grain(Rect(0, 0, 8, 8))
+    distance_to_path(np.array([[1.0, 1.0], [9.0, 9.0]]), Rect(0, 0, 12, 12), 3.0)
     values = rng.random((16, 16, 3), np.float32)
     to_codes(values, 8)
     profiles.apply_display_lut(values, np.zeros((33, 33, 33, 3), np.float32))

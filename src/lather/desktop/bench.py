@@ -22,7 +22,10 @@ from lather.core.brush.values import Brush
 from lather.core.colour import profiles
 from lather.core.engine.engine import Engine
 from lather.core.engine.export import Output, export
+from lather.core.engine.photo import Photo
 from lather.core.errors import RequestError
+from lather.core.find.finder import find_all
+from lather.core.imageio.picture import Picture
 from lather.core.imageio.write import write_picture
 from lather.core.job.commands import AddEdits, AddLayer
 from lather.core.job.history import History
@@ -39,7 +42,8 @@ from lather.desktop.window import MainWindow
 ROWS = {
     "open_jpeg": (1000, "ms"), "brush_100px": (16, "ms"), "brush_450px": (33, "ms"), "heal_settled": (30, "ms"),
     "dab": (40, "ms"), "pan_zoom": (16, "ms"), "before_after": (16, "ms"), "strength_first": (100, "ms"),
-    "strength_done": (1500, "ms"), "reopen_2000": (2000, "ms"), "export_tiff": (6000, "ms"),
+    "strength_done": (1500, "ms"), "reopen_2000": (2000, "ms"), "find_all": (4000, "ms"),
+    "brush_400_edits": (16, "ms"), "export_tiff": (6000, "ms"),
     "export_peak_mib": (2500, "MiB"),
 }
 
@@ -146,8 +150,9 @@ class Bench:
         return times, self.canvas.picture.width * self.canvas.picture.height * 3, (
             "OpenCV's decoding alone", 1000 * (time.perf_counter() - start))
 
-    def _brush(self, size: float):
-        self._job_with(40, 9 if not self.window.job.mend.layers[1:] else 0)
+    def _brush(self, size: float, *, prepare: bool = True):
+        if prepare:
+            self._job_with(40, 9 if not self.window.job.mend.layers[1:] else 0)
         strip, state = self.desk.brush_strip, self.desk.state
         strip.choose("carry")
         strip.size.set_value(size, tell=True)
@@ -328,6 +333,28 @@ class Bench:
             times.append(1000 * (time.perf_counter() - start))
         self._open(self.jpeg)
         return times, path.stat().st_size, None
+
+    def find_all(self):
+        """All finders and the face, from nothing measured; the loops are compiled before."""
+        photo = self.window.job.session.photo
+        small = Photo(Picture(cv2.resize(photo.picture.pixels, None, fx=0.2, fy=0.2)), b"", "small")
+        find_all(small)
+        times = []
+        for _ in range(3):
+            start = time.perf_counter()
+            find_all(Photo(photo.picture, photo.file_bytes, photo.name))
+            times.append(1000 * (time.perf_counter() - start))
+        return times, photo.width * photo.height * 3, None
+
+    def brush_400_edits(self):
+        """A 100 px brush on a layer of 400 mends, beside the same on a layer of 10."""
+        latencies = {}
+        for count in (10, 400):
+            self._open(self.jpeg)
+            self._job_with(count, 1)
+            times, touched, _ = self._brush(100, prepare=False)
+            latencies[count] = times
+        return latencies[400], touched, ("the same with 10 mends", float(np.percentile(latencies[10], 95)))
 
     def export_tiff(self):
         session = self.window.job.session

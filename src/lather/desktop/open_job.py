@@ -32,7 +32,8 @@ class OpenJob(QObject):
         self.journal = self._open_journal()
         session.history.listener = self._journal_step
         stage = session.job.stage("mend")
-        self.layer_id = stage.layers[-1].id if stage.layers else ""
+        plain = [layer for layer in stage.layers if not layer.extra.get("soften")] or stage.layers
+        self.layer_id = plain[-1].id if plain else ""
         self._save_ended.connect(self._after_save)
 
     def _open_journal(self) -> Journal | None:

@@ -1,12 +1,13 @@
 """Pictures of each main view, made by driving the real window with the demo job."""
 
+import math
 import time
 from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
-from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtGui import QMouseEvent, QPainter
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from lather.core.errors import SaveError
 from lather.core.practice.demo import demo_plate, make_demo
@@ -37,6 +38,40 @@ def hover(canvas: PhotoCanvas, x: float, y: float) -> None:
     QApplication.sendEvent(canvas, event)
 
 
+def _step_through(desk, canvas: PhotoCanvas) -> None:
+    """A few finds mended by key, the next one shown."""
+    for key in (Qt.Key.Key_W, Qt.Key.Key_E, Qt.Key.Key_E, Qt.Key.Key_E):
+        QTest.keyClick(canvas, key)
+        wait_for(lambda: desk.found.idle() and canvas.ready())
+    canvas.centre_on(desk.found.current.x, desk.found.current.y, 0.8)
+    wait_for(canvas.ready)
+
+
+def _graft(desk, canvas: PhotoCanvas, marks: dict) -> None:
+    """An outline on the cheek with its donor dragged half over the lips: its border does not fit."""
+    x, y = marks["mouth_left"][0] - 40, marks["mouth_left"][1] - 170
+    canvas.centre_on(x + 60, y + 60, 1.0)
+    desk.brush_strip.choose("graft")
+    wait_for(canvas.ready)
+    rim = [(x + 46 * math.cos(t / 9), y + 38 * math.sin(t / 9)) for t in range(57)]
+    drag(canvas, rim)
+    wait_for(lambda: desk.graft.pending is not None and not desk.graft.trying)
+    dx, dy = desk.graft.pending.offset
+    drag(canvas, [(x + dx, y + dy), (x + 90, y + 140), (x + 105, y + 150)])
+    wait_for(lambda: not desk.graft.trying)
+
+
+def drag(canvas: PhotoCanvas, places) -> None:
+    """The left button from the first place to the last."""
+    QTest.mousePress(canvas, Qt.MouseButton.LeftButton, pos=point_at(canvas, *places[0]))
+    for place in places[1:]:
+        at = QPointF(point_at(canvas, *place))
+        QApplication.sendEvent(canvas, QMouseEvent(
+            QEvent.Type.MouseMove, at, canvas.mapToGlobal(at), Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier))
+    QTest.mouseRelease(canvas, Qt.MouseButton.LeftButton, pos=point_at(canvas, *places[-1]))
+
+
 def take_shots(folder: str | Path) -> list[Path]:
     """Write the PNG files; returns their paths. Raises SaveError."""
     folder = Path(folder)
@@ -50,7 +85,7 @@ def take_shots(folder: str | Path) -> list[Path]:
     window.resize(1280, 800)
     window.show()
 
-    def shot(name: str) -> None:
+    def shot(name: str, over: QWidget | None = None) -> None:
         screen = window.screen
         canvas = getattr(screen, "canvas", None)
         if canvas is not None:
@@ -58,7 +93,12 @@ def take_shots(folder: str | Path) -> list[Path]:
             wait_for(canvas.ready)
         wait_for(lambda: False, 0.2)
         path = folder / f"{name}.png"
-        if not window.grab().save(str(path)):
+        picture = window.grab()
+        if over is not None:  # a menu is a window of its own
+            painter = QPainter(picture)
+            painter.drawPixmap(window.mapFromGlobal(over.pos()), over.grab())
+            painter.end()
+        if not picture.save(str(path)):
             raise SaveError(f"{path} could not be written; choose another folder.")
         made.append(path)
 
@@ -67,26 +107,46 @@ def take_shots(folder: str | Path) -> list[Path]:
     window._take(session)
     window._notice_frame.hide()
     desk, plate = window.screens["desk"], demo_plate()
-    spots = sorted((f for f in plate.flaws if f.kind == "blemish_red"), key=lambda f: -f.y)
     canvas = desk.canvas
     canvas.centre_on(960, 1180, 0.8)
     wait_for(canvas.ready)
-    spot = next(f for f in spots if f.zone.startswith("cheek") and 720 < f.x < 1200)
-    desk.brush_strip.size.set_value(1.6 * spot.size_px + 4, tell=True)
-    hover(canvas, spot.x, spot.y)
-    QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=point_at(canvas, spot.x, spot.y))
-    wait_for(lambda: not desk.control.painting)
-    wait_for(canvas.ready)
+    _step_through(desk, canvas)
     shot("desk")
     QTest.keyPress(canvas, Qt.Key.Key_H)
     shot("keys")
     QTest.keyRelease(canvas, Qt.Key.Key_H)
-    wait_for(lambda: desk.control._ghost is None, 3)
+    spot = next(f for f in plate.flaws if f.kind == "blemish_red" and f.zone.startswith("cheek"))
+    desk.found.choose(None)
+    canvas.centre_on(spot.x, spot.y, 1.0)
+    wait_for(canvas.ready)
+    desk.brush_strip.size.set_value(1.7 * spot.size_px + 4, tell=True)
+    QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=point_at(canvas, spot.x, spot.y))
+    wait_for(lambda: not desk.control.painting)
+    shot("source")
+    wait_for(lambda: desk.control._ghost is None, 4)
     desk.brush_strip.choose("carry")
     desk.state.take(spot.x + 130, spot.y - 40)
     desk.brush_strip.size.set_value(90, tell=True)
     hover(canvas, spot.x + 40, spot.y + 60)
+    desk.show_list("mends")
     shot("carry")
+    desk.show_list("finds")
+    _graft(desk, canvas, plate.sitter.landmarks)
+    shot("graft")
+    desk.graft.give_up()
+    desk.brush_strip.choose("dab")
+    canvas.centre_on(1000, 1180, 0.5)
+    desk.face.set_editing(True)
+    window._notice_frame.hide()
+    shot("face-map")
+    desk.face.set_editing(False)
+    canvas.centre_on(960, 1180, 0.8)
+    cards = desk.brush_strip.cards
+    cards._fill()
+    menu = cards.menu_of_cards
+    menu.popup(cards.mapToGlobal(QPoint(-150, -8 - menu.sizeHint().height())))
+    shot("brush-cards", menu)
+    menu.close()
     for mode, name in (("wipe", "review-wipe"), ("side", "review-side")):
         window.show_screen("review")
         review = window.screens["review"]

@@ -22,12 +22,24 @@ class BrushCard:
     shipped: bool = False
 
     def to_json(self) -> dict:
-        return {"name": self.name, "tool": self.tool, "brush": self.brush.to_json(), "mode": self.mode, "hint": self.hint}
+        return {
+            "name": self.name,
+            "tool": self.tool,
+            "brush": self.brush.to_json(),
+            "mode": self.mode,
+            "hint": self.hint,
+        }
 
     @classmethod
     def from_json(cls, data: dict, *, shipped: bool = False) -> "BrushCard":
-        return cls(str(data["name"]), str(data["tool"]), Brush.from_json(data["brush"]), str(data.get("mode", "any")),
-                   str(data.get("hint", "")), shipped)
+        return cls(
+            str(data["name"]),
+            str(data["tool"]),
+            Brush.from_json(data["brush"]),
+            str(data.get("mode", "any")),
+            str(data.get("hint", "")),
+            shipped,
+        )
 
 
 def read_cards(path: Path, *, shipped: bool = False) -> tuple[BrushCard, ...]:
@@ -51,4 +63,6 @@ def write_cards(path: Path, cards) -> None:
         new.write_text(own)
         new.replace(path)
     except OSError as error:
-        raise SaveError(f"The brush cards could not be kept ({error.strerror}); is the disk full?", path=path) from error
+        raise SaveError(
+            f"The brush cards could not be kept ({error.strerror}); is the disk full?", path=path
+        ) from error

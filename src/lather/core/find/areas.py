@@ -44,6 +44,19 @@ def find_intruders(scene: FindScene) -> list[Find]:
         contour = max(cv2.findContours(own.astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)[0], key=len)
         outline = tuple((float(a * scale), float(b * scale)) for a, b in contour[:: max(1, len(contour) // 32), 0])
         cx, cy = (float(v * scale) for v in centres[i])
-        found.append(Find(f"intruder-{cx:.0f}-{cy:.0f}", "intruder", cx, cy, float(max(w, h) * scale),
-                          float(np.median(apart[own])), 0.7, "frame", False, True, outline))
+        found.append(
+            Find(
+                f"intruder-{cx:.0f}-{cy:.0f}",
+                "intruder",
+                cx,
+                cy,
+                float(max(w, h) * scale),
+                float(np.median(apart[own])),
+                0.7,
+                "frame",
+                False,
+                True,
+                outline,
+            )
+        )
     return found

@@ -36,8 +36,23 @@ def find_hollows(scene: FindScene) -> list[Find]:
         confidence = float(np.clip(0.5 + 0.08 * (de - _HOLLOW_DE), 0.5, 0.95))
         x, y = path[len(path) // 2]
         points = tuple((float(a), float(b)) for a, b in path)
-        found.append(Find(f"under_eye-{side}", "under_eye", float(x), float(y), 0.44 * d, de, confidence,
-                          f"under-eye, {side}", False, True, band(points, 0.075 * d), points, 0.12 * d))
+        found.append(
+            Find(
+                f"under_eye-{side}",
+                "under_eye",
+                float(x),
+                float(y),
+                0.44 * d,
+                de,
+                confidence,
+                f"under-eye, {side}",
+                False,
+                True,
+                band(points, 0.075 * d),
+                points,
+                0.12 * d,
+            )
+        )
     return found
 
 
@@ -70,12 +85,27 @@ def find_eye_veins(scene: FindScene) -> list[Find]:
         if white.sum() < 60:
             continue
         response, angle, scale = ridge_response(np.ascontiguousarray(part[..., 1]), (1.0, 1.5), dark=False)
-        lines = trace_lines(response * white, angle, scale, low=0.5, high=_VEIN_LEAST_A,
-                            least_length=1.4 * scene.per_mm)
+        lines = trace_lines(
+            response * white, angle, scale, low=0.5, high=_VEIN_LEAST_A, least_length=1.4 * scene.per_mm
+        )
         for line in lines[:4]:
             path = tuple(scene.to_source(float(a) + x0, float(b) + y0) for a, b in line.points)
             mx, my = path[len(path) // 2]
-            found.append(Find(f"vein_eye-{mx:.0f}-{my:.0f}", "vein_eye", mx, my, line.length * scene.step,
-                              float(1.6 * line.strength), float(np.clip(0.35 * line.strength, 0.5, 0.9)), f"eye, {side}",
-                              False, True, band(path, max(1.5, line.width * scene.step)), path, line.width * scene.step))
+            found.append(
+                Find(
+                    f"vein_eye-{mx:.0f}-{my:.0f}",
+                    "vein_eye",
+                    mx,
+                    my,
+                    line.length * scene.step,
+                    float(1.6 * line.strength),
+                    float(np.clip(0.35 * line.strength, 0.5, 0.9)),
+                    f"eye, {side}",
+                    False,
+                    True,
+                    band(path, max(1.5, line.width * scene.step)),
+                    path,
+                    line.width * scene.step,
+                )
+            )
     return found

@@ -14,17 +14,24 @@ from lather.core.job.face_map import FaceMap
 from lather.core.job.finds import KINDS, Find
 from lather.core.measure.photo_measures import PhotoMeasures
 
-LEAST_CONFIDENCE = 0.5
 FINDERS: tuple[tuple[str, Callable[[FindScene], list[Find]]], ...] = (
-    ("spots", spots.find_spots), ("lines on skin", lines.find_lines), ("hollows under the eyes", eyes.find_hollows),
-    ("veins in the eyes", eyes.find_eye_veins), ("specks and lens marks", ground.find_on_ground),
+    ("spots", spots.find_spots),
+    ("lines on skin", lines.find_lines),
+    ("hollows under the eyes", eyes.find_hollows),
+    ("veins in the eyes", eyes.find_eye_veins),
+    ("specks and lens marks", ground.find_on_ground),
     ("what came in from the edge", areas.find_intruders),
 )
 
 
 def find_all(
-    photo: Photo, *, face: FaceMap | None = None, delivery: Delivery | None = None, kinds=None,
-    progress: Callable[[float, str], bool] | None = None, measures: PhotoMeasures | None = None,
+    photo: Photo,
+    *,
+    face: FaceMap | None = None,
+    delivery: Delivery | None = None,
+    kinds=None,
+    progress: Callable[[float, str], bool] | None = None,
+    measures: PhotoMeasures | None = None,
 ) -> tuple[tuple[Find, ...], PhotoMeasures]:
     """Finds of a photo, those that will show first, each by how much it is seen; and what was measured for it.
 
@@ -46,7 +53,7 @@ def find_all(
             _ = measures.skin
         elif min(photo.width, photo.height) >= 32:
             found += finder(scene)
-    found = [f for f in found if f.confidence >= LEAST_CONFIDENCE and (not kinds or f.kind in kinds)]
+    found = [f for f in found if not kinds or f.kind in kinds]
     return judged(_apart(found), delivery or Delivery(), max(photo.width, photo.height)), measures
 
 

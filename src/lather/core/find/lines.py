@@ -13,14 +13,37 @@ from lather.core.job.finds import Find
 
 # channel of Lab, dark or bright, widths (mm) and least widths (px) of the ridges looked for, starting response
 _LOOKS = (
-    (0, True, (0.16, 0.26), 0.9, 2.2), (0, True, (0.45, 0.8), 1.4, 1.3), (1, False, (0.22, 0.4, 0.75), 1.1, 0.75),
-    (1, False, (1.6,), 2.5, 0.9), (0, False, (0.3, 0.5), 1.2, 1.4),
+    (0, True, (0.16, 0.26), 0.9, 2.2),
+    (0, True, (0.45, 0.8), 1.4, 1.3),
+    (1, False, (0.22, 0.4, 0.75), 1.1, 0.75),
+    (1, False, (1.6,), 2.5, 0.9),
+    (0, False, (0.3, 0.5), 1.2, 1.4),
 )
 _LEAST_MM = 3.5
 _MOST_LINES = 260
+LEAST_CONFIDENCE = 0.45
 _OFFSETS = np.linspace(-3.2, 3.2, 33)
-FEATURES = ("log_length", "log_width", "d_l", "d_a", "d_b", "contrast", "step", "steady", "straight", "crowd",
-            "skin_share", "off_axis", "down_face", "slant", "roughness", "lightness", "flank", "beads", "look")
+FEATURES = (
+    "log_length",
+    "log_width",
+    "d_l",
+    "d_a",
+    "d_b",
+    "contrast",
+    "step",
+    "steady",
+    "straight",
+    "crowd",
+    "skin_share",
+    "off_axis",
+    "down_face",
+    "slant",
+    "roughness",
+    "lightness",
+    "flank",
+    "beads",
+    "look",
+)
 
 
 @dataclass(frozen=True)
@@ -40,7 +63,10 @@ def find_lines(scene: FindScene) -> list[Find]:
         return []
     shares = tell.model("lines").shares(np.array([line.features for line in lines]))
     kinds = tell.model("lines").kinds
-    told = [(line, kinds[int(np.argmax(s))], float(s.max())) for line, s in zip(lines, shares)]
+    told = [
+        (line, kinds[1 + int(np.argmax(s[1:]))] if s[0] < 1 - LEAST_CONFIDENCE else "none", 1 - float(s[0]))
+        for line, s in zip(lines, shares)
+    ]
     finds = [_as_find(scene, line, kind, sure) for line, kind, sure in _joined(told) if kind != "none"]
     return sorted(finds, key=lambda f: -f.confidence)
 
@@ -50,8 +76,21 @@ def _as_find(scene: FindScene, line: MeasuredLine, kind: str, confidence: float)
     length = float(np.hypot(*np.diff(line.points, axis=0).T).sum()) * scene.step
     x, y = path[len(path) // 2]
     width = line.width * scene.step
-    return Find(f"{kind}-{x:.0f}-{y:.0f}", kind, x, y, length, line.contrast_de, confidence, scene.zone(x, y), False,
-                True, band(path, max(1.5, width)), path, width)
+    return Find(
+        f"{kind}-{x:.0f}-{y:.0f}",
+        kind,
+        x,
+        y,
+        length,
+        line.contrast_de,
+        confidence,
+        scene.zone(x, y),
+        False,
+        True,
+        band(path, max(1.5, width)),
+        path,
+        width,
+    )
 
 
 def band(path, half: float) -> tuple[tuple[float, float], ...]:
@@ -81,8 +120,14 @@ def measure_lines(scene: FindScene) -> list[MeasuredLine]:
         response = response * (mask > 0)
         k = 2 * int(5 * scene.per_mm / step) + 1
         usual = cv2.blur(response, (k, k)) / np.maximum(cv2.blur(mask.astype(np.float32), (k, k)), 0.05)
-        lines = trace_lines(response, angle, scale, low=np.maximum(0.35 * start, 1.6 * usual),
-                            high=np.maximum(start, 3.2 * usual), least_length=_LEAST_MM * scene.per_mm / step)
+        lines = trace_lines(
+            response,
+            angle,
+            scale,
+            low=np.maximum(0.35 * start, 1.6 * usual),
+            high=np.maximum(start, 3.2 * usual),
+            least_length=_LEAST_MM * scene.per_mm / step,
+        )
         traced += [(Line(line.points * step, line.width * step, line.strength), number) for line in lines]
     crowd = np.zeros(bare.shape, np.float32)
     for line, _ in traced:
@@ -111,8 +156,9 @@ def _measure(scene: FindScene, line: Line, number: int, crowd) -> tuple[float, M
     side = np.stack([-heading[:, 1], heading[:, 0]], 1)
     reach = max(1.6, line.width)
     grid = (points[:, None] + side[:, None] * (_OFFSETS[None, :, None] * reach) - 0.5).astype(np.float32)
-    profile = cv2.remap(scene.lab, grid[..., 0].copy(), grid[..., 1].copy(), cv2.INTER_LINEAR,
-                        borderMode=cv2.BORDER_REPLICATE)
+    profile = cv2.remap(
+        scene.lab, grid[..., 0].copy(), grid[..., 1].copy(), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+    )
     skin = cv2.remap(scene.bare, grid[..., 0].copy(), grid[..., 1].copy(), cv2.INTER_LINEAR)
     far = np.abs(_OFFSETS)
     left, right = (_OFFSETS < -1.6), (_OFFSETS > 1.6)
@@ -145,12 +191,25 @@ def _measure(scene: FindScene, line: Line, number: int, crowd) -> tuple[float, M
     inside, outside = sides.mean((0, 1)) + change, sides.mean((0, 1))
     contrast_de = float(delta_e2000(inside[None], outside[None])[0])
     features = (
-        np.log(length / scene.per_mm), np.log(width / scene.per_mm), change[0], change[1], change[2], contrast_de,
-        float(np.linalg.norm(mean[right].mean(0) - mean[left].mean(0))) / size, float((along > 0.5 * size).mean()),
-        chord / max(length, 1e-6), np.log(float(crowd[row, column]) + 0.01), float(skin[:, far > 1.5].mean()),
-        min(2.0, abs(float(u))), float(np.clip(v, -1.5, 3)), abs(tilt[1]) / max(chord, 1e-6),
-        float(np.log(profile[:, far > 1.5].std(0).mean() + 0.1)), outside[0] / 100, float((-level).max()),
-        float(beads.std()) / size, float(number),
+        np.log(length / scene.per_mm),
+        np.log(width / scene.per_mm),
+        change[0],
+        change[1],
+        change[2],
+        contrast_de,
+        float(np.linalg.norm(mean[right].mean(0) - mean[left].mean(0))) / size,
+        float((along > 0.5 * size).mean()),
+        chord / max(length, 1e-6),
+        np.log(float(crowd[row, column]) + 0.01),
+        float(skin[:, far > 1.5].mean()),
+        min(2.0, abs(float(u))),
+        float(np.clip(v, -1.5, 3)),
+        abs(tilt[1]) / max(chord, 1e-6),
+        float(np.log(profile[:, far > 1.5].std(0).mean() + 0.1)),
+        outside[0] / 100,
+        float((-level).max()),
+        float(beads.std()) / size,
+        float(number),
     )
     made = MeasuredLine(line.points, width, contrast_de, tuple(float(f) for f in features))
     return contrast_de * np.sqrt(length), made

@@ -35,8 +35,9 @@ def proposed_size(find: Find) -> float:
 def proposed_stroke(find: Find) -> Stroke:
     """An unsourced Dab over the find: one touch on a spot, touches along a line, a soft rim on a hollow."""
     edge = 0.8 if find.kind == "under_eye" else 0.35 if find.path is not None else 0.15
-    return dab_stroke(find.x, find.y, proposed_size(find), edge=edge, note=find.label.lower(), path=find.path,
-                      find=find.id)
+    return dab_stroke(
+        find.x, find.y, proposed_size(find), edge=edge, note=find.label.lower(), path=find.path, find=find.id
+    )
 
 
 @dataclass(frozen=True)
@@ -50,7 +51,9 @@ class Place:
 def layer_for(job: Job, find: Find, default_layer_id: str) -> Place:
     """What belongs to the person is softened on a layer of its own; all else goes to the layer in hand."""
     if find.kind not in SOFTENED:
-        return Place(default_layer_id, None)
+        layers = job.stage("mend").layers
+        plain = [layer.id for layer in layers if not layer.extra.get("soften")]
+        return Place(default_layer_id if default_layer_id in plain or not plain else plain[-1], None)
     where = find.zone.partition(",")[2].strip()
     name = {"under_eye": f"Under-eye, {where}" if where else "Under-eye", "crease": f"Creases, {find.zone}"}[find.kind]
     for layer in job.stage("mend").layers:
@@ -73,7 +76,10 @@ def mend_command(engine: Engine, job: Job, find: Find, default_layer_id: str) ->
 
 
 def mend_all(
-    engine: Engine, job: Job, finds: Sequence[Find], default_layer_id: str,
+    engine: Engine,
+    job: Job,
+    finds: Sequence[Find],
+    default_layer_id: str,
     progress: Callable[[float], bool] | None = None,
 ) -> tuple[Command | None, int]:
     """One undoable step that mends many finds, and how many; each sees the mends before it.

@@ -64,7 +64,8 @@ def _thin(response, angle, low, out):  # pragma: no cover - compiled
                 if x0 < 0 or y0 < 0 or x0 + 1 >= width or y0 + 1 >= height:
                     continue
                 v = (response[y0, x0] * (1 - ax) + response[y0, x0 + 1] * ax) * (1 - ay) + (
-                    response[y0 + 1, x0] * (1 - ax) + response[y0 + 1, x0 + 1] * ax) * ay
+                    response[y0 + 1, x0] * (1 - ax) + response[y0 + 1, x0 + 1] * ax
+                ) * ay
                 if v > r:
                     ok = False
             if ok:
@@ -154,8 +155,17 @@ def _trace(seeds, crest, angle, response, used, reach, most_turn, paths, starts)
     return count
 
 
-def trace_lines(response: np.ndarray, angle: np.ndarray, scale: np.ndarray, *, low, high, least_length: float,
-                reach: int = 3, most_turn: float = 0.7) -> list[Line]:
+def trace_lines(
+    response: np.ndarray,
+    angle: np.ndarray,
+    scale: np.ndarray,
+    *,
+    low,
+    high,
+    least_length: float,
+    reach: int = 3,
+    most_turn: float = 0.7,
+) -> list[Line]:
     """Hysteresis: lines start where the response passes `high` and go on while it passes `low` (numbers or maps).
 
     The strongest start first; gaps of up to `reach` px are crossed where the direction goes on.

@@ -67,8 +67,13 @@ class FindScene:
         k = self.measures.scale / self.step
         rect = self.rect
         matrix = np.float32([[1 / k, 0, (rect.x0 + 0.5) / k - 0.5], [0, 1 / k, (rect.y0 + 0.5) / k - 0.5]])
-        return cv2.warpAffine(small, matrix, (rect.width, rect.height), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
-                              borderMode=cv2.BORDER_REPLICATE)
+        return cv2.warpAffine(
+            small,
+            matrix,
+            (rect.width, rect.height),
+            flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+            borderMode=cv2.BORDER_REPLICATE,
+        )
 
     @cached_property
     def bare(self) -> Mask:

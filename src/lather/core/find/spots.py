@@ -14,17 +14,35 @@ from lather.core.job.finds import KEEPERS, Find
 _SMALLEST_PX, _LARGEST_MM = 3.6, 6.5
 _SCALE_STEP = 1.32
 _CHANNELS = np.array([1.0, 1.0, 0.7], np.float32)
-_LEAST_RESPONSE, _NOISE_TIMES = 0.8, 2.3
-_MOST_CANDIDATES = 1300
+_LEAST_RESPONSE, _NOISE_TIMES = 0.8, 1.9
+_MOST_CANDIDATES = 1600
 LEAST_CONTRAST = 2.2
-FEATURES = ("log_size_mm", "log_size_px", "contrast", "d_l", "d_a", "d_b", "hue_sin", "hue_cos", "lean_b", "log_snr",
-            "elongation", "solidity", "sharpness", "skin_share", "log_nearby", "lightness", "roundness")
+LEAST_CONFIDENCE = 0.4  # of being no natural texture; set where clean plates of all sitters give under 2 finds
+FEATURES = (
+    "log_size_mm",
+    "log_size_px",
+    "contrast",
+    "d_l",
+    "d_a",
+    "d_b",
+    "hue_sin",
+    "hue_cos",
+    "lean_b",
+    "log_snr",
+    "elongation",
+    "solidity",
+    "sharpness",
+    "skin_share",
+    "log_nearby",
+    "lightness",
+    "roundness",
+)
 _CONTRAST, _SNR = FEATURES.index("contrast"), FEATURES.index("log_snr")
 
 
 @dataclass(frozen=True)
 class Blob:
-    """A measured candidate, in pixels of the scene's scale. `inside`, `outside`: Lab of its core and of the skin there."""
+    """A measured candidate, in pixels of the scene's scale. `inside`, `outside`: Lab of its core and of the skin."""
 
     x: float
     y: float
@@ -49,14 +67,28 @@ def name_blobs(scene: FindScene, model_name: str) -> list[Find]:
     model = tell.model(model_name)
     finds = []
     for blob, shares in zip(blobs, model.shares(np.array([blob.features for blob in blobs]))):
-        kind, confidence = model.kinds[int(np.argmax(shares))], float(shares.max())
-        if kind == "none":
+        confidence = 1 - float(shares[0])
+        if confidence < LEAST_CONFIDENCE:
             continue
+        kind = model.kinds[1 + int(np.argmax(shares[1:]))]
         x, y = scene.to_source(blob.x, blob.y)
         outline = tuple(scene.to_source(float(a), float(b)) for a, b in blob.outline)
         size = blob.size * scene.step
-        finds.append(Find(f"{kind}-{x:.0f}-{y:.0f}", kind, x, y, size, blob.contrast_de, confidence, scene.zone(x, y),
-                          kind in KEEPERS, True, outline))
+        finds.append(
+            Find(
+                f"{kind}-{x:.0f}-{y:.0f}",
+                kind,
+                x,
+                y,
+                size,
+                blob.contrast_de,
+                confidence,
+                scene.zone(x, y),
+                kind in KEEPERS,
+                True,
+                outline,
+            )
+        )
     return sorted(finds, key=lambda f: -f.confidence)
 
 
@@ -115,7 +147,8 @@ def _scale_space_extrema(scene: FindScene) -> list[tuple[float, float, float, fl
     for index, (size, step, response) in enumerate(layers):
         noise = _usual_nearby(response, size / step)
         peak = (response >= cv2.dilate(response, np.ones((3, 3), np.uint8))) & (
-            response > np.maximum(_LEAST_RESPONSE, _NOISE_TIMES * noise))
+            response > np.maximum(_LEAST_RESPONSE, _NOISE_TIMES * noise)
+        )
         ys, xs = np.nonzero(peak)
         values = response[ys, xs]
         best = np.ones(len(ys), bool)
@@ -171,19 +204,28 @@ def _fit(scene: FindScene, x: float, y: float, size: float) -> Blob | None:
     way = centre * _CHANNELS / strength
     signal = cv2.GaussianBlur((off * _CHANNELS) @ way / strength, (0, 0), max(0.6, 0.06 * size))
     peak = float(np.percentile(signal[r < 0.35], 90)) if (r < 0.35).sum() > 3 else 1.0
-    region = ((signal > 0.5 * peak) & (bare > 0.3)).astype(np.uint8)
-    _, labels = cv2.connectedComponents(region, connectivity=4)
-    label = labels[min(int(y - y0), labels.shape[0] - 1), min(int(x - x0), labels.shape[1] - 1)]
-    if label == 0:
-        near = labels[core]
-        label = int(np.bincount(near[near > 0]).argmax()) if (near > 0).any() else 0
-        if label == 0:
-            return None
-    own = labels == label
-    area = float(own.sum())
-    if own[0].any() or own[-1].any() or own[:, 0].any() or own[:, -1].any() or area < 6:
+    own = _own_region(signal / peak, bare, core, (int(x - x0), int(y - y0)))
+    if own is None:
         return None
+    area = float(own.sum())
     return _blob_of(scene, part, plane, own, area, signal, ring, ring_spread, skin_share, (x0, y0))
+
+
+def _own_region(signal: np.ndarray, bare: np.ndarray, core: np.ndarray, middle: tuple[int, int]) -> np.ndarray | None:
+    """The connected region above half height; above more of it where that runs on out of sight."""
+    for height in (0.5, 0.65, 0.8):
+        region = ((signal > height) & (bare > 0.3)).astype(np.uint8)
+        _, labels = cv2.connectedComponents(region, connectivity=4)
+        label = labels[min(middle[1], labels.shape[0] - 1), min(middle[0], labels.shape[1] - 1)]
+        if label == 0:
+            near = labels[core]
+            if not (near > 0).any():
+                return None
+            label = int(np.bincount(near[near > 0]).argmax())
+        own = labels == label
+        if not (own[0].any() or own[-1].any() or own[:, 0].any() or own[:, -1].any()):
+            return own if own.sum() >= 6 else None
+    return None
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -197,7 +239,7 @@ def _fit_plane(part, u, v, ring, rounds, plane, rest):  # pragma: no cover - com
         for y in range(height):
             for x in range(width):
                 if ring[y, x] and rest[y, x] < limit:
-                    b0, b1, b2 = 1.0, u[y, x], v[y, x]
+                    b1, b2 = u[y, x], v[y, x]
                     m[0, 0] += 1.0
                     m[0, 1] += b1
                     m[0, 2] += b2
@@ -254,11 +296,31 @@ def _blob_of(scene, part, plane, own, area, signal, ring, ring_spread, skin_shar
     nearby = float(np.sqrt((signal[ring] ** 2).mean())) + 1e-3
     chroma = np.hypot(change[1], change[2]) + 1e-6
     features = (
-        np.log(size / scene.per_mm), np.log(size * scene.step), 0.0, change[0], change[1], change[2],
-        change[2] / chroma, change[1] / chroma, (change[2] - change[1]) / (np.linalg.norm(change) + 1e-6),
-        ring_spread, np.sqrt(values[1] / values[0]), area / hull, steep, skin_share,
-        np.log(nearby), outside[0] / 100, 4 * np.pi * area / perimeter**2,
+        np.log(size / scene.per_mm),
+        np.log(size * scene.step),
+        0.0,
+        change[0],
+        change[1],
+        change[2],
+        change[2] / chroma,
+        change[1] / chroma,
+        (change[2] - change[1]) / (np.linalg.norm(change) + 1e-6),
+        ring_spread,
+        np.sqrt(values[1] / values[0]),
+        area / hull,
+        steep,
+        skin_share,
+        np.log(nearby),
+        outside[0] / 100,
+        4 * np.pi * area / perimeter**2,
     )
     outline = contour[:: max(1, len(contour) // 24), 0] + 0.5 + origin
-    return Blob(cx + 0.5 + origin[0], cy + 0.5 + origin[1], float(size), inside, outside,
-                tuple(float(f) for f in features), outline)
+    return Blob(
+        cx + 0.5 + origin[0],
+        cy + 0.5 + origin[1],
+        float(size),
+        inside,
+        outside,
+        tuple(float(f) for f in features),
+        outline,
+    )

@@ -26,8 +26,15 @@ class KindModel:
         return shares / shares.sum(1, keepdims=True)
 
     def to_json(self, how: str) -> str:
-        return json.dumps({"how": how, "kinds": self.kinds, "middle": np.round(self.middle, 5).tolist(),
-                           "spread": np.round(self.spread, 5).tolist(), "weights": np.round(self.weights, 4).tolist()})
+        return json.dumps(
+            {
+                "how": how,
+                "kinds": self.kinds,
+                "middle": np.round(self.middle, 5).tolist(),
+                "spread": np.round(self.spread, 5).tolist(),
+                "weights": np.round(self.weights, 4).tolist(),
+            }
+        )
 
 
 def expand(features: np.ndarray, middle: np.ndarray, spread: np.ndarray) -> np.ndarray:

@@ -40,4 +40,6 @@ def look_under(photo: Photo, x: float, y: float, largest_px: float = 80.0) -> Un
     if changes[best] < _LEAST_CHANGE:
         return None
     sharp = changes[max(0, best - 3)] / changes[best]  # a soft spot loses more when looked at smaller
-    return UnderPointer(float(1.6 * sizes[best] + 4), float(np.clip(0.15 + 0.5 * (1 - sharp), 0.15, 0.6)), changes[best])
+    return UnderPointer(
+        float(1.6 * sizes[best] + 4), float(np.clip(0.15 + 0.5 * (1 - sharp), 0.15, 0.6)), changes[best]
+    )

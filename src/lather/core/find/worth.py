@@ -39,14 +39,22 @@ class Delivery:
         return _LEAST_SCREEN_PX / scale
 
     def to_json(self) -> dict:
-        return {"medium": self.medium, "long_edge_px": self.long_edge_px, "long_edge_mm": self.long_edge_mm,
-                "distance_mm": self.distance_mm}
+        return {
+            "medium": self.medium,
+            "long_edge_px": self.long_edge_px,
+            "long_edge_mm": self.long_edge_mm,
+            "distance_mm": self.distance_mm,
+        }
 
     @classmethod
     def from_json(cls, data: dict | None) -> "Delivery":
         data = data or {}
-        return cls(str(data.get("medium", "screen")), data.get("long_edge_px"), float(data.get("long_edge_mm", 300)),
-                   float(data.get("distance_mm", 400)))
+        return cls(
+            str(data.get("medium", "screen")),
+            data.get("long_edge_px"),
+            float(data.get("long_edge_mm", 300)),
+            float(data.get("distance_mm", 400)),
+        )
 
 
 def threshold_de(times_least: float) -> float:

@@ -7,8 +7,14 @@ from functools import cached_property
 import numpy as np
 
 POINTS = {
-    "eye_left": "eye, left", "eye_right": "eye, right", "nose_tip": "tip of the nose", "mouth_left": "mouth, left",
-    "mouth_right": "mouth, right", "chin": "chin", "jaw_left": "jaw, left", "jaw_right": "jaw, right",
+    "eye_left": "eye, left",
+    "eye_right": "eye, right",
+    "nose_tip": "tip of the nose",
+    "mouth_left": "mouth, left",
+    "mouth_right": "mouth, right",
+    "chin": "chin",
+    "jaw_left": "jaw, left",
+    "jaw_right": "jaw, right",
     "hairline": "hairline",
 }
 """The points of a face map and their labels; left and right as seen in the picture."""
@@ -101,8 +107,10 @@ class FaceMap:
         return "cheek, left" if u < nose_u else "cheek, right"
 
     def to_json(self) -> dict:
-        return {"points": {k: [round(x, 1), round(y, 1)] for k, (x, y) in self.points.items()},
-                "by_person": self.by_person}
+        return {
+            "points": {k: [round(x, 1), round(y, 1)] for k, (x, y) in self.points.items()},
+            "by_person": self.by_person,
+        }
 
     @classmethod
     def from_json(cls, data: dict) -> "FaceMap":

@@ -29,13 +29,17 @@ class Fence:
         return polygon_coverage(self.rings, rect, self.feather_px)
 
     def to_json(self) -> dict:
-        return {"rings": [[[round(x, 2), round(y, 2)] for x, y in ring] for ring in self.rings],
-                "feather_px": self.feather_px}
+        return {
+            "rings": [[[round(x, 2), round(y, 2)] for x, y in ring] for ring in self.rings],
+            "feather_px": self.feather_px,
+        }
 
     @classmethod
     def from_json(cls, data: dict) -> "Fence":
-        return cls(tuple(tuple((float(x), float(y)) for x, y in ring) for ring in data["rings"]),
-                   float(data.get("feather_px", 4.0)))
+        return cls(
+            tuple(tuple((float(x), float(y)) for x, y in ring) for ring in data["rings"]),
+            float(data.get("feather_px", 4.0)),
+        )
 
 
 def polygon_coverage(rings, rect: Rect, feather_px: float) -> Mask:
@@ -43,7 +47,9 @@ def polygon_coverage(rings, rect: Rect, feather_px: float) -> Mask:
     margin = int(np.ceil(feather_px)) + 2
     wide = rect.expand(margin)
     filled = np.zeros((wide.height, wide.width), np.uint8)
-    shifted = [np.round((np.array(ring, float) - [wide.x0 + 0.5, wide.y0 + 0.5]) * 16).astype(np.int32) for ring in rings]
+    shifted = [
+        np.round((np.array(ring, float) - [wide.x0 + 0.5, wide.y0 + 0.5]) * 16).astype(np.int32) for ring in rings
+    ]
     cv2.fillPoly(filled, shifted, 255, cv2.LINE_AA, 4)
     inner = np.s_[margin : margin + rect.height, margin : margin + rect.width]
     if feather_px <= 1.0:

@@ -3,12 +3,30 @@
 from dataclasses import dataclass, field, fields
 
 KINDS = {
-    "blemish_dark": "Dark spot", "blemish_red": "Red spot", "blemish_bright": "Bright spot", "flake": "Flake",
-    "mole": "Mole", "freckle": "Freckle", "scar": "Scar", "crease": "Crease", "makeup_fold": "Make-up in a fold",
-    "under_eye": "Under-eye", "strap_mark": "Strap mark", "jewellery_mark": "Chain mark", "vein_nose": "Vein",
-    "vein_eye": "Vein in the eye", "hair_on_skin": "Hair on skin", "stray_hair": "Stray hair",
-    "smeared_lip": "Smeared lip", "cloth_speck": "Speck on cloth", "lens_mark": "Lens mark", "intruder": "Intruder",
-    "braces": "Braces", "blotch": "Blotch", "redness": "Redness", "shine": "Shine",
+    "blemish_dark": "Dark spot",
+    "blemish_red": "Red spot",
+    "blemish_bright": "Bright spot",
+    "flake": "Flake",
+    "mole": "Mole",
+    "freckle": "Freckle",
+    "scar": "Scar",
+    "crease": "Crease",
+    "makeup_fold": "Make-up in a fold",
+    "under_eye": "Under-eye",
+    "strap_mark": "Strap mark",
+    "jewellery_mark": "Chain mark",
+    "vein_nose": "Vein",
+    "vein_eye": "Vein in the eye",
+    "hair_on_skin": "Hair on skin",
+    "stray_hair": "Stray hair",
+    "smeared_lip": "Smeared lip",
+    "cloth_speck": "Speck on cloth",
+    "lens_mark": "Lens mark",
+    "intruder": "Intruder",
+    "braces": "Braces",
+    "blotch": "Blotch",
+    "redness": "Redness",
+    "shine": "Shine",
 }
 """Kinds of finds and their labels."""
 
@@ -53,9 +71,16 @@ class Find:
 
     def to_json(self) -> dict:
         data = dict(self.extra) | {
-            "id": self.id, "kind": self.kind, "x": round(self.x, 1), "y": round(self.y, 1),
-            "size_px": round(self.size_px, 1), "contrast_de": round(self.contrast_de, 2),
-            "confidence": round(self.confidence, 3), "zone": self.zone, "keeper": self.keeper, "worth": self.worth,
+            "id": self.id,
+            "kind": self.kind,
+            "x": round(self.x, 1),
+            "y": round(self.y, 1),
+            "size_px": round(self.size_px, 1),
+            "contrast_de": round(self.contrast_de, 2),
+            "confidence": round(self.confidence, 3),
+            "zone": self.zone,
+            "keeper": self.keeper,
+            "worth": self.worth,
             "outline": [[round(a, 1), round(b, 1)] for a, b in self.outline],
         }
         if self.path is not None:
@@ -67,10 +92,17 @@ class Find:
     def from_json(cls, data: dict) -> "Find":
         path = data.get("path")
         return cls(
-            id=str(data["id"]), kind=str(data["kind"]), x=float(data["x"]), y=float(data["y"]),
-            size_px=float(data["size_px"]), contrast_de=float(data["contrast_de"]),
-            confidence=float(data["confidence"]), zone=str(data.get("zone", "")), keeper=bool(data.get("keeper", False)),
-            worth=bool(data.get("worth", True)), outline=tuple((float(a), float(b)) for a, b in data.get("outline", ())),
+            id=str(data["id"]),
+            kind=str(data["kind"]),
+            x=float(data["x"]),
+            y=float(data["y"]),
+            size_px=float(data["size_px"]),
+            contrast_de=float(data["contrast_de"]),
+            confidence=float(data["confidence"]),
+            zone=str(data.get("zone", "")),
+            keeper=bool(data.get("keeper", False)),
+            worth=bool(data.get("worth", True)),
+            outline=tuple((float(a), float(b)) for a, b in data.get("outline", ())),
             path=tuple((float(a), float(b)) for a, b in path) if path else None,
             width_px=float(data["width_px"]) if path else None,
             extra={k: v for k, v in data.items() if k not in _FIELDS},

@@ -36,13 +36,22 @@ class SourceTurn:
         return np.diag([-1.0 if self.mirror else 1.0, 1.0]) @ back
 
     def to_json(self) -> dict:
-        return {"mirror": self.mirror, "rotation_deg": self.rotation_deg, "scale": self.scale, "pivot": list(self.pivot)}
+        return {
+            "mirror": self.mirror,
+            "rotation_deg": self.rotation_deg,
+            "scale": self.scale,
+            "pivot": list(self.pivot),
+        }
 
     @classmethod
     def from_json(cls, data: dict) -> "SourceTurn":
         x, y = data.get("pivot", (0, 0))
-        return cls(bool(data.get("mirror", False)), float(data.get("rotation_deg", 0)), float(data.get("scale", 1)),
-                   (float(x), float(y)))
+        return cls(
+            bool(data.get("mirror", False)),
+            float(data.get("rotation_deg", 0)),
+            float(data.get("scale", 1)),
+            (float(x), float(y)),
+        )
 
 
 def affine(offset: tuple[int, int], turn: SourceTurn | None) -> np.ndarray:
@@ -64,7 +73,9 @@ def source_rect(rect: Rect, offset: tuple[int, int], turn: SourceTurn | None) ->
 
 
 def turn_from_landmarks(
-    source: tuple[tuple[float, float], tuple[float, float]], place: tuple[tuple[float, float], tuple[float, float]], *,
+    source: tuple[tuple[float, float], tuple[float, float]],
+    place: tuple[tuple[float, float], tuple[float, float]],
+    *,
     mirror: bool = False,
 ) -> tuple[tuple[int, int], SourceTurn]:
     """Offset and turn that bring two landmarks of the source onto two of the place. Raises RequestError."""

@@ -103,8 +103,15 @@ def _from_eyes(small: EncodedRGB, eyes: np.ndarray, scale: float) -> FaceMap:
     nose = middle + 0.60 * length * down + 0.75 * lean
     hairline = _hairline(lab, middle, down, apart)
     points = {
-        "eye_left": eyes[0], "eye_right": eyes[1], "nose_tip": nose, "mouth_left": mouth[0], "mouth_right": mouth[1],
-        "chin": chin, "jaw_left": jaw[0], "jaw_right": jaw[1], "hairline": hairline,
+        "eye_left": eyes[0],
+        "eye_right": eyes[1],
+        "nose_tip": nose,
+        "mouth_left": mouth[0],
+        "mouth_right": mouth[1],
+        "chin": chin,
+        "jaw_left": jaw[0],
+        "jaw_right": jaw[1],
+        "hairline": hairline,
     }
     return FaceMap({name: (float(p[0] * scale), float(p[1] * scale)) for name, p in points.items()})
 
@@ -141,11 +148,16 @@ def _mouth(lab: np.ndarray, middle, across, down, apart: float) -> np.ndarray:
 
 
 def _skin_edge(lab: np.ndarray, start: np.ndarray, way: np.ndarray, apart: float) -> np.ndarray:
-    """From the middle of the face sideways to where skin ends: the strongest change between 0.55 and 1.25 eye distances."""
+    """From the middle of the face sideways to where skin ends: the strongest change 0.5 to 1.28 eye distances away."""
     steps = np.arange(0.3, 1.4, 0.02)
     line = (start + apart * steps[:, None] * way).astype(np.float32)
-    values = cv2.remap(cv2.GaussianBlur(lab, (0, 0), 1.2), line[None, :, 0].copy(), line[None, :, 1].copy(),
-                       cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)[0]
+    values = cv2.remap(
+        cv2.GaussianBlur(lab, (0, 0), 1.2),
+        line[None, :, 0].copy(),
+        line[None, :, 1].copy(),
+        cv2.INTER_LINEAR,
+        borderMode=cv2.BORDER_REPLICATE,
+    )[0]
     change = np.abs(values[4:] - values[:-4]).sum(-1)
     middle = steps[2:-2]
     score = change * np.exp(-(((middle - 0.9) / 0.3) ** 2)) * ((middle > 0.5) & (middle < 1.28))
@@ -156,8 +168,13 @@ def _hairline(lab: np.ndarray, middle: np.ndarray, down: np.ndarray, apart: floa
     """Up the forehead to where skin ends."""
     steps = np.arange(0.5, 2.1, 0.02)
     line = (middle - apart * steps[:, None] * down).astype(np.float32)
-    values = cv2.remap(cv2.GaussianBlur(lab, (0, 0), 2.0), line[None, :, 0].copy(), line[None, :, 1].copy(),
-                       cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)[0]
+    values = cv2.remap(
+        cv2.GaussianBlur(lab, (0, 0), 2.0),
+        line[None, :, 0].copy(),
+        line[None, :, 1].copy(),
+        cv2.INTER_LINEAR,
+        borderMode=cv2.BORDER_REPLICATE,
+    )[0]
     usual = np.median(values[:20], axis=0)
     away = np.linalg.norm((values - usual) * [0.7, 1, 1], axis=-1)
     out = np.flatnonzero((away > 14) & (steps > 0.6))

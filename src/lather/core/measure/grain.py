@@ -33,8 +33,11 @@ class GrainMeasure:
         return np.interp(luminance, xs, ys) / 100
 
     def to_json(self) -> dict:
-        return {"level_percent": [[round(x, 3), round(y, 4)] for x, y in self.level_percent],
-                "size_px": round(self.size_px, 3), "chroma_share": round(self.chroma_share, 3)}
+        return {
+            "level_percent": [[round(x, 3), round(y, 4)] for x, y in self.level_percent],
+            "size_px": round(self.size_px, 3),
+            "chroma_share": round(self.chroma_share, 3),
+        }
 
 
 def measure_grain(photo: Photo) -> GrainMeasure:

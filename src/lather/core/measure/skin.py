@@ -170,8 +170,9 @@ def _grown(sure: np.ndarray, seeds: np.ndarray, face: FaceMap | None, scale: flo
     keep[0] = False
     mask = keep[labels]
     hole = max(3, round(0.10 * face.eye_distance_px / scale) | 1) if face else 9
-    closed = cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_CLOSE,
-                              cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (hole, hole)))
+    closed = cv2.morphologyEx(
+        mask.astype(np.uint8), cv2.MORPH_CLOSE, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (hole, hole))
+    )
     if face is not None:  # shade and shine inside the face are skin all the same
         ys, xs = np.mgrid[: solid.shape[0], : solid.shape[1]]
         u, v = face.in_frame((xs + 0.5) * scale, (ys + 0.5) * scale)

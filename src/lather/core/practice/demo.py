@@ -7,23 +7,29 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 
-from lather.core.brush.values import Brush
 from lather.core.colour import profiles
 from lather.core.engine.photo import Photo
 from lather.core.errors import SaveError
+from lather.core.find.finder import find_all
+from lather.core.find.mend import mend_command
 from lather.core.imageio.read import decode_picture
-from lather.core.job.commands import AddEdits, AddLayer, SetBrief
+from lather.core.job.commands import AddEdits, SetBrief, SetFinds
+from lather.core.job.finds import SOFTENED
 from lather.core.job.history import History
-from lather.core.job.model import Layer, Stroke, freeze_points, new_id, new_job
+from lather.core.job.model import new_job
 from lather.core.practice.make import Plate, make_plate
 from lather.core.session import Session
 from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source
 
 SITTER, SEED = "wren", 12
-FLAWS = {"blemish_dark": 16, "blemish_red": 12, "blemish_bright": 8, "mole": 2, "freckle": 8, "crease": 1}
+FLAWS = {
+    "blemish_dark": 14, "blemish_red": 12, "blemish_bright": 8, "mole": 2, "freckle": 8, "crease": 2, "flake": 2,
+    "scar": 1, "hair_on_skin": 2, "under_eye": 1, "cloth_speck": 2, "lens_mark": 1, "stray_hair": 2,
+}
 _NAMES = {"blemish_dark": "dark spot", "blemish_red": "red spot", "blemish_bright": "bright spot"}
 _MENDED = 6
-_VERSION = 4  # goes up when the demo changes, so that an old one is made anew
+_SOFTENED_AT_MOST = 2
+_VERSION = 5  # goes up when the demo changes, so that an old one is made anew
 
 
 def demo_folder() -> Path:
@@ -63,25 +69,14 @@ def make_demo() -> Session:
         stroke = with_source(stroke, source_candidates(session.engine, history.job, layer_id, stroke))
         if stroke is not None:
             history.do(AddEdits("mend", layer_id, (stroke,)))
-    crease = next((f for f in plate.flaws if f.kind == "crease"), None)
-    if crease is not None:
-        _carry_crease(history, crease)
+    finds, measures = find_all(photo)
+    history.amend(SetFinds(finds, measures.face))
+    for find in [f for f in finds if f.kind in SOFTENED][:_SOFTENED_AT_MOST]:
+        command = mend_command(session.engine, history.job, find, layer_id)
+        if command is not None:
+            history.do(command)
     session.history = History(history.job)  # what was prepared is not the person's to undo
     return session
-
-
-def _carry_crease(history: History, crease) -> None:
-    """The crease mended whole with Carry, on a layer of its own at part strength: softened, not deleted."""
-    path, width = np.array(crease.path), crease.width_px
-    across = np.array([-(path[-1] - path[0])[1], (path[-1] - path[0])[0]])
-    away = across / np.hypot(*across) * width * 9
-    points = np.column_stack([path, np.ones(len(path)), np.arange(len(path)) * 0.02])
-    brush = Brush(size_px=max(14.0, width * 5), edge=0.5, flow=0.8)
-    offset = (round(float(away[0])), round(float(away[1])))
-    stroke = Stroke(new_id(), "carry", brush, freeze_points(points), offset=offset, note="crease")
-    layer = Layer(new_id(), "Crease, softened", strength=0.55)
-    history.do(AddLayer("mend", layer, 0))
-    history.do(AddEdits("mend", layer.id, (stroke,)))
 
 
 def demo_job_path() -> Path:

@@ -18,7 +18,14 @@ from lather.core.practice.sitters import SKIN, Sitter, load_sitter
 
 KINDS = tuple(MAKERS)
 DEFAULT_FLAWS = {
-    "blemish_dark": 14, "blemish_red": 12, "blemish_bright": 8, "mole": 2, "freckle": 10, "crease": 1, "flake": 2, "scar": 1,
+    "blemish_dark": 14,
+    "blemish_red": 12,
+    "blemish_bright": 8,
+    "mole": 2,
+    "freckle": 10,
+    "crease": 1,
+    "flake": 2,
+    "scar": 1,
     "hair_on_skin": 1,
 }
 
@@ -38,9 +45,14 @@ class Plate:
     def to_json(self) -> dict:
         height, width = self.zones.shape
         return {
-            "width": width, "height": height, "face_width_px": round(self.sitter.face_width_px, 1), "sitter": self.sitter.name, "seed": self.seed,
+            "width": width,
+            "height": height,
+            "face_width_px": round(self.sitter.face_width_px, 1),
+            "sitter": self.sitter.name,
+            "seed": self.seed,
             "grain": {
-                "level_percent": self.grain.level_percent, "size_px": self.grain.size_px,
+                "level_percent": self.grain.level_percent,
+                "size_px": self.grain.size_px,
                 "chroma_share": self.grain.chroma_share,
             },
             "finds": [flaw.to_json() for flaw in self.flaws],
@@ -68,7 +80,11 @@ def light_direction(sitter: Sitter) -> tuple[float, float]:
 
 
 def make_plate(
-    sitter: Sitter | str, seed: int, *, flaws: dict[str, int] | None = None, grain: Grain | None = None,
+    sitter: Sitter | str,
+    seed: int,
+    *,
+    flaws: dict[str, int] | None = None,
+    grain: Grain | None = None,
     edge_margin_px: float = 6.0,
 ) -> Plate:
     """Draw flaws on a sitter. The same arguments give the same plate.

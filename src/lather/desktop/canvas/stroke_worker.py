@@ -117,7 +117,8 @@ class StrokeWorker(QObject):
         if stroke.tool == "sweep" and stroke.offset is None:
             x, y = (float(v) for v in stroke.points[0, :2])
             bounds = self._engine.photo.bounds
-            hint = sweep_hint(lambda rect: self._engine.pixels(job, rect, 0, "mend"), x, y, stroke.brush.size_px, bounds)
+            size = stroke.brush.size_px
+            hint = sweep_hint(lambda rect: self._engine.pixels(job, rect, 0, "mend"), x, y, size, bounds)
             stroke = replace(stroke, offset=hint.offset if hint else (round(stroke.brush.size_px), 0))
         self._live = LiveStroke(self._engine, job, stage_id, layer_id, stroke)
 

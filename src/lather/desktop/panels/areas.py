@@ -22,7 +22,9 @@ class AreasPanel(QWidget):
         column.addWidget(title)
         row = QHBoxLayout()
         row.setSpacing(6)
-        self.draw = self._button("Draw fence", "Confine strokes: draw an outline, or touch a place to grow to its edges")
+        self.draw = self._button(
+            "Draw fence", "Confine strokes: draw an outline, or touch a place to grow to its edges"
+        )
         self.draw.setCheckable(True)
         self.draw.clicked.connect(fence.set_drawing)
         self.remove = self._button("No fence", "Strokes go everywhere again")

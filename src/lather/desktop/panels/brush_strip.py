@@ -114,7 +114,7 @@ class BrushStrip(QWidget):
         self.mirror = self._pen_button("mirror", "Lay the source down mirrored", "mirror", QHBoxLayout())
         self.mirror.clicked.disconnect()
         self.mirror.clicked.connect(self._set_mirror)
-        self.turned = self._pen_button("", "The source is turned; press to lay it straight again", "turned", QHBoxLayout())
+        self.turned = self._pen_button("", "The source is turned; press to lay it straight", "turned", QHBoxLayout())
         self.turned.setCheckable(False)
         self.turned.clicked.disconnect()
         self.turned.clicked.connect(self._straighten)

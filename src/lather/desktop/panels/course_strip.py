@@ -78,4 +78,8 @@ class CourseStrip(QWidget):
             cell.count.setText(f"{edits} mend{'s' * (edits != 1)} · {layers} layer{'s' * (layers != 1)}")
             cell.strength.set_value(stage.strength * 100)
             cell.switch.setChecked(stage.on)
+        self.show_hint(hint)
+
+    def show_hint(self, hint: str) -> None:
+        """What to do next, or what to mind."""
         self.hint.setText(hint)

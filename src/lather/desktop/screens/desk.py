@@ -27,6 +27,20 @@ from lather.desktop.screens.stroke_control import StrokeControl
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import LEFT_PX, RIGHT_PX, SMALL_PT
 
+_MARK = (
+    "A mark on the skin is the client's to ask a doctor about: Lather judges looks, not health. "
+    "It stays unless they want it gone."
+)
+CAUTIONS = {
+    "mole": _MARK,
+    "freckle": "Freckles belong to the person; they stay unless the person wants them gone.",
+    "scar": "Permanent marks stay unless the person wants them gone: ask first. A photo for an identity document must "
+            "not be retouched.",
+    "under_eye": "Softened, not deleted: what is left is measured at the right. Less than the band reads as painted.",
+    "crease": "Softened, not deleted: lines belong to the likeness. What is left is measured at the right.",
+}
+_GENTLE = "Leave folds and flush: they are what a child is made of."
+
 
 def panel(width: int) -> QWidget:
     widget = QWidget()
@@ -74,6 +88,7 @@ class DeskScreen(QWidget):
         self.areas = AreasPanel(self.fence, self.face)
         self._arrange()
         self._connect()
+        self.found.changed.connect(lambda: self.course.show_hint(self._hint(job.job)))
         self.show_job(job.job)
         if job.job.finds is None and settings.finds_on_opening():
             self.found.find()
@@ -202,6 +217,11 @@ class DeskScreen(QWidget):
 
     def _hint(self, job: Job) -> str:
         edits = sum(1 for _ in job.edits())
+        caution = CAUTIONS.get(self.found.current.kind, "") if self.found.current is not None else ""
+        if caution:
+            return caution
+        if str(job.brief.get("kind", "")).startswith("newborn"):
+            return "A child's picture needs the guardian's consent. " + _GENTLE
         if job.finds and self.found.current is None:
             return "W goes to the first find; E mends it, R keeps it, T skips it. Or touch any spot yourself."
         if not edits:

@@ -11,7 +11,7 @@ from lather.core.find.finder import find_all
 from lather.core.find.mend import can_mend, mend_all, mend_command, proposed_size
 from lather.core.find.worth import Delivery, judged
 from lather.core.job.commands import DecideFind, SetFinds
-from lather.core.job.finds import Find
+from lather.core.job.finds import SOFTENED, Find
 from lather.core.measure.keepers import intact_keepers
 from lather.core.measure.residual import find_contrast, residual_share
 from lather.desktop.canvas.canvas import PhotoCanvas
@@ -69,8 +69,13 @@ class FindsControl(QObject):
     def shown(self) -> list[Find]:
         """Finds that pass the filters, most visible first."""
         wanted = self.show == "worth"
-        return [f for f in self.finds if f.worth == wanted and (not self.kind or f.kind == self.kind)
-                and (not self.zone or f.zone.partition(",")[0] == self.zone)]
+        return [
+            f
+            for f in self.finds
+            if f.worth == wanted
+            and (not self.kind or f.kind == self.kind)
+            and (not self.zone or f.zone.partition(",")[0] == self.zone)
+        ]
 
     def set_filter(self, **values) -> None:
         for name, value in values.items():
@@ -188,8 +193,10 @@ class FindsControl(QObject):
         if command is not None and not gone:
             self.job.do(command)
         missed = wanted - count
-        self._end(f"Mended {count} finds in one step; undo takes them back."
-                  + (f" {missed} had no fitting skin near: do them by hand." if missed else ""))
+        self._end(
+            f"Mended {count} finds in one step; undo takes them back."
+            + (f" {missed} had no fitting skin near: do them by hand." if missed else "")
+        )
 
     # finding
 
@@ -253,7 +260,8 @@ class FindsControl(QObject):
 
     def idle(self) -> bool:
         return not (self.busy or self._queue or self._mending or self._later.isActive()) and not any(
-            t.is_alive() for t in self._threads)
+            t.is_alive() for t in self._threads
+        )
 
     def _start(self, work, name: str) -> None:
         self._threads = [t for t in self._threads if t.is_alive()]
@@ -281,13 +289,21 @@ class FindsControl(QObject):
             self.gauged.emit({})
             return
         profile, bounds = engine.photo.profile, engine.photo.bounds
-        softened = [f for layer in job.stage("mend").layers if layer.extra.get("soften")
-                    for edit in layer.edits for f in job.finds if f.id == edit.find]
+        softened = [
+            f
+            for layer in job.stage("mend").layers
+            if layer.extra.get("soften")
+            for edit in layer.edits
+            for f in job.finds
+            if f.id == edit.find and f.kind in SOFTENED
+        ]
 
         def work() -> None:
             try:
                 keepers = job.keepers()
-                intact = intact_keepers(keepers, engine.photo.read, lambda rect: engine.pixels(job, rect), bounds, profile)
+                intact = intact_keepers(
+                    keepers, engine.photo.read, lambda rect: engine.pixels(job, rect), bounds, profile
+                )
                 left = []
                 for find in softened:
                     was = find_contrast(find, engine.photo.read, bounds, profile)

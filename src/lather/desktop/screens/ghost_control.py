@@ -80,10 +80,17 @@ class GhostControl(QObject):
             self._take_next(edit, self._ranked[1])
             return True
         layer = self.job.mend.layer(layer_id)
-        without = self.job.job.with_layer("mend", replace(layer, edits=tuple(e for e in layer.edits if e.id != edit.id)))
+        without = self.job.job.with_layer(
+            "mend", replace(layer, edits=tuple(e for e in layer.edits if e.id != edit.id))
+        )
         engine, finds = self.canvas.engine, self.job.job.finds or ()
-        self.strokes.worker.ask(lambda: (
-            "sources", edit.id, source_candidates(engine, without, layer_id, replace(edit, offset=None), avoid=finds)))
+        self.strokes.worker.ask(
+            lambda: (
+                "sources",
+                edit.id,
+                source_candidates(engine, without, layer_id, replace(edit, offset=None), avoid=finds),
+            )
+        )
         return True
 
     def _answered(self, answer: object) -> None:

@@ -96,7 +96,9 @@ class GraftControl(QObject):
     def _move(self, event: PenEvent) -> None:
         if self._dragging is not None:
             x, y, offset = self._dragging
-            self.pending = replace(self.pending, offset=(round(offset[0] + event.x - x), round(offset[1] + event.y - y)))
+            self.pending = replace(
+                self.pending, offset=(round(offset[0] + event.x - x), round(offset[1] + event.y - y))
+            )
             self._try(self.pending, search=False)
         elif self._trail and np.hypot(event.x - self._trail[-1][0], event.y - self._trail[-1][1]) > _LEAST_STEP_PX:
             self._trail.append((event.x, event.y))

@@ -236,7 +236,8 @@ class StrokeControl(QObject):
         offset = self.state.offset_at(event.x, event.y)
         if offset is not None:
             finds, edits = job.finds or (), [e for layer in job.stage("mend").layers for e in layer.edits]
-            self.worker.ask(lambda: ("source", source_warning(read, event.x, event.y, size, offset, bounds, finds, edits)))
+            place = (event.x, event.y, size, offset, bounds)
+            self.worker.ask(lambda: ("source", source_warning(read, *place, finds, edits)))
 
     def _answered(self, answer: object) -> None:
         if isinstance(answer, tuple) and answer[0] == "sweep":

@@ -32,11 +32,21 @@ def make_under_eye(scene: Scene) -> Flaw | None:
         hollow = np.exp(-((distance / (1.1 * width)) ** 2)) * np.clip(np.sin(np.pi * along), 0, 1) ** 0.7
         hollow = (hollow * (distance < 1e5) * skin).astype(np.float32)
         before = scene.read(rect)
-        after, reached = to_contrast(lambda s: before * np.exp(-s * _HOLLOW * hollow[..., None]), before, hollow,
-                                     rng.uniform(4, 7))
+        after, reached = to_contrast(
+            lambda s: before * np.exp(-s * _HOLLOW * hollow[..., None]), before, hollow, rng.uniform(4, 7)
+        )
         scene.write(rect, after)
-        return Flaw("under_eye", float(ex), float(ey + drop), 2 * half, reached, False,
-                    band_outline(path, 1.3 * width), path=as_points(path), width_px=2 * width)
+        return Flaw(
+            "under_eye",
+            float(ex),
+            float(ey + drop),
+            2 * half,
+            reached,
+            False,
+            band_outline(path, 1.3 * width),
+            path=as_points(path),
+            width_px=2 * width,
+        )
     return None
 
 
@@ -98,8 +108,17 @@ def _press(scene: Scene, kind: str, path, width: float, rect, density, shade, ma
     scene.write(rect, after)
     length = float(np.hypot(*np.diff(path, axis=0).T).sum())
     middle = path[len(path) // 2]
-    return Flaw(kind, float(middle[0]), float(middle[1]), length, reached, False,
-                band_outline(path, 0.65 * width), path=as_points(path), width_px=width)
+    return Flaw(
+        kind,
+        float(middle[0]),
+        float(middle[1]),
+        length,
+        reached,
+        False,
+        band_outline(path, 0.65 * width),
+        path=as_points(path),
+        width_px=width,
+    )
 
 
 def _soft_area(scene: Scene, kind: str, size_mm, draw, contrast_de, where=None) -> Flaw | None:
@@ -114,7 +133,9 @@ def _soft_area(scene: Scene, kind: str, size_mm, draw, contrast_de, where=None) 
     skin = cv2.GaussianBlur((scene.zones(rect) == SKIN).astype(np.float32), (0, 0), 1.5)
     mask = mask * skin
     before = scene.read(rect)
-    after, reached = to_contrast(lambda s: draw(before, mask[..., None], s, rect), before, mask, rng.uniform(*contrast_de))
+    after, reached = to_contrast(
+        lambda s: draw(before, mask[..., None], s, rect), before, mask, rng.uniform(*contrast_de)
+    )
     scene.write(rect, after)
     return Flaw(kind, *place, float(size), reached, False, outline)
 

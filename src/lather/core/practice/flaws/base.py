@@ -38,9 +38,15 @@ class Flaw:
 
     def to_json(self) -> dict:
         data = {
-            "id": self.id, "kind": self.kind, "x": round(self.x, 1), "y": round(self.y, 1),
-            "size_px": round(self.size_px, 1), "contrast_de": round(self.contrast_de, 2), "zone": self.zone,
-            "keeper": self.keeper, "worth": bool(self.size_px >= 4 and self.contrast_de >= 2),
+            "id": self.id,
+            "kind": self.kind,
+            "x": round(self.x, 1),
+            "y": round(self.y, 1),
+            "size_px": round(self.size_px, 1),
+            "contrast_de": round(self.contrast_de, 2),
+            "zone": self.zone,
+            "keeper": self.keeper,
+            "worth": bool(self.size_px >= 4 and self.contrast_de >= 2),
             "outline": [[round(px, 1), round(py, 1)] for px, py in self.outline],
         } | self.extra
         if self.path is not None:
@@ -84,8 +90,18 @@ class Scene:
         return self.sitter.zones[rect.slices(self.whole)]
 
 
-def blob(scene: Scene, rect: Rect, x: float, y: float, radius: float, *, softness: float, rough: float = 0.18,
-         stretch: float = 1.0, turn: float = 0.0) -> tuple[Mask, list[tuple[float, float]]]:
+def blob(
+    scene: Scene,
+    rect: Rect,
+    x: float,
+    y: float,
+    radius: float,
+    *,
+    softness: float,
+    rough: float = 0.18,
+    stretch: float = 1.0,
+    turn: float = 0.0,
+) -> tuple[Mask, list[tuple[float, float]]]:
     """An irregular round mask 0-1 over `rect` and its outline at half height.
 
     It lies on the form: where the skin turns away it is seen narrower. stretch, turn: longer along an angle.
@@ -101,7 +117,9 @@ def blob(scene: Scene, rect: Rect, x: float, y: float, radius: float, *, softnes
     ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1].astype(np.float32) + 0.5
     u = back[0, 0] * (xs - x) + back[0, 1] * (ys - y)
     v = back[1, 0] * (xs - x) + back[1, 1] * (ys - y)
-    local = radius * np.interp(np.arctan2(v, u) % (2 * np.pi), np.append(angles, 2 * np.pi), np.append(wobble, wobble[0]))
+    local = radius * np.interp(
+        np.arctan2(v, u) % (2 * np.pi), np.append(angles, 2 * np.pi), np.append(wobble, wobble[0])
+    )
     distance = np.hypot(u, v) / local
     mask = np.clip((1 + softness / 2 - distance) / softness, 0, 1).astype(np.float32)
     mask = mask * mask * (3 - 2 * mask)

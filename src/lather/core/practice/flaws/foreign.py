@@ -33,8 +33,9 @@ def make_cloth_speck(scene: Scene) -> Flaw | None:
     before = scene.read(rect)
     cloth = np.median(before.reshape(-1, 3), axis=0)
     lint = np.array([0.6, 0.58, 0.55], np.float32) if cloth.mean() < 0.3 else cloth * 0.35
-    after, reached = to_contrast(lambda s: before + np.minimum(s * mask, 0.95)[..., None] * (lint - before), before, mask,
-                                 rng.uniform(10, 18))
+    after, reached = to_contrast(
+        lambda s: before + np.minimum(s * mask, 0.95)[..., None] * (lint - before), before, mask, rng.uniform(10, 18)
+    )
     scene.write(rect, after)
     return Flaw("cloth_speck", x, y, size, reached, False, outline)
 
@@ -52,8 +53,9 @@ def make_lens_mark(scene: Scene) -> Flaw | None:
     r = np.hypot(xs - x, ys - y) / (size / 2)
     mask = np.clip((1.3 - r) / 0.6, 0, 1) * (0.8 + 0.2 * np.clip(r, 0, 1))
     before = scene.read(rect)
-    after, reached = to_contrast(lambda s: before * (1 - min(0.9, 0.5 * s) * mask[..., None]), before, mask,
-                                 rng.uniform(3.5, 6))
+    after, reached = to_contrast(
+        lambda s: before * (1 - min(0.9, 0.5 * s) * mask[..., None]), before, mask, rng.uniform(3.5, 6)
+    )
     scene.write(rect, after)
     around = np.linspace(0, 2 * np.pi, 25)[:-1]
     outline = [(float(x + 0.55 * size * np.cos(a)), float(y + 0.55 * size * np.sin(a))) for a in around]
@@ -85,8 +87,15 @@ def make_intruder(scene: Scene) -> Flaw | None:
         after = before + mask[..., None] * (colour * shade[..., None] - before)
         scene.write(rect, after.astype(np.float32))
         inside = [(min(max(a, 0.0), float(whole.width)), min(max(b, 0.0), float(whole.height))) for a, b in outline]
-        return Flaw("intruder", float(min(max(x, 1), whole.width - 1)), float(min(max(y, 1), whole.height - 1)),
-                    float(2.5 * radius), contrast(before, after, mask), False, inside)
+        return Flaw(
+            "intruder",
+            float(min(max(x, 1), whole.width - 1)),
+            float(min(max(y, 1), whole.height - 1)),
+            float(2.5 * radius),
+            contrast(before, after, mask),
+            False,
+            inside,
+        )
     return None
 
 
@@ -106,7 +115,7 @@ def make_braces(scene: Scene) -> Flaw | None:
     xs = np.array([c for c in range(left, right + 1) if teeth[:, c].any()], float)
     middle = np.array([r.mean() for r in rows])
     curve = np.polynomial.Polynomial.fit(xs, middle, 4, w=np.sqrt(tall))
-    use = (tall > 0.45 * height)
+    use = tall > 0.45 * height
     first, last = xs[use][0], xs[use][-1]
     wire = np.stack([np.linspace(first, last, 60), curve(np.linspace(first, last, 60))], 1)
     rect = path_bounds(wire, 1.2 * height, scene.whole)
@@ -122,7 +131,7 @@ def make_braces(scene: Scene) -> Flaw | None:
         alpha = (cv2.GaussianBlur(alpha.astype(np.float32), (0, 0), 0.6) * inside)[..., None]
         out = out + alpha * (metal * tone[..., None] - out)
 
-    lay(np.abs(distance) < thick, 0.8 + 0.9 * np.exp(-((distance + 0.4 * thick) / (0.5 * thick)) ** 2))
+    lay(np.abs(distance) < thick, 0.8 + 0.9 * np.exp(-(((distance + 0.4 * thick) / (0.5 * thick)) ** 2)))
     spacing = 0.95 * height
     count = max(2, int((last - first) / spacing))
     half = 0.22 * height
@@ -136,7 +145,16 @@ def make_braces(scene: Scene) -> Flaw | None:
         tone = np.where(bracket, 0.9 + 0.5 * slope - 0.6 * distance / half + 0.1 * rng.normal(), tone)
     lay(alpha, np.clip(tone, 0.25, 2.4))
     scene.write(rect, out.astype(np.float32))
-    changed = (np.abs(out - before).max(-1) > 1e-4)
+    changed = np.abs(out - before).max(-1) > 1e-4
     mask = changed.astype(np.float32)
-    return Flaw("braces", float(wire[30, 0]), float(wire[30, 1]), float(last - first), contrast(before, out, mask), False,
-                band_outline(wire, half + 1), path=as_points(wire), width_px=float(2 * half))
+    return Flaw(
+        "braces",
+        float(wire[30, 0]),
+        float(wire[30, 1]),
+        float(last - first),
+        contrast(before, out, mask),
+        False,
+        band_outline(wire, half + 1),
+        path=as_points(wire),
+        width_px=float(2 * half),
+    )

@@ -61,8 +61,17 @@ def draw_crease(scene: Scene, path: np.ndarray, width: float, contrast_de: float
     scene.write(rect, after)
     length = float(np.hypot(*np.diff(path, axis=0).T).sum())
     middle = path[len(path) // 2]
-    return Flaw("crease", float(middle[0]), float(middle[1]), length, reached, False, band_outline(path, width),
-                path=as_points(path), width_px=width)
+    return Flaw(
+        "crease",
+        float(middle[0]),
+        float(middle[1]),
+        length,
+        reached,
+        False,
+        band_outline(path, width),
+        path=as_points(path),
+        width_px=width,
+    )
 
 
 def wander(rng, x: float, y: float, length_px: float, direction: float, bend: float, steps: int = 40) -> np.ndarray:
@@ -84,8 +93,17 @@ def _draw_vein(scene: Scene, kind: str, path: np.ndarray, width: float, contrast
     scene.write(rect, after)
     length = float(np.hypot(*np.diff(path, axis=0).T).sum())
     middle = path[len(path) // 2]
-    return Flaw(kind, float(middle[0]), float(middle[1]), length, reached, False,
-                band_outline(path, max(1.5, width)), path=as_points(path), width_px=width)
+    return Flaw(
+        kind,
+        float(middle[0]),
+        float(middle[1]),
+        length,
+        reached,
+        False,
+        band_outline(path, max(1.5, width)),
+        path=as_points(path),
+        width_px=width,
+    )
 
 
 def make_vein_nose(scene: Scene) -> Flaw | None:
@@ -114,9 +132,12 @@ def make_vein_eye(scene: Scene) -> Flaw | None:
         i = rng.integers(len(xs))
         if clear[ys[i], xs[i]] < 1.5 * width:
             continue
-        path = wander(rng, xs[i] + 0.5, ys[i] + 0.5, rng.uniform(2.2, 4.5) * scene.per_mm, rng.uniform(0, 2 * np.pi), 1.0)
-        inside = [clear[int(b), int(a)] > width for a, b in path[::3]
-                  if 0 <= b < clear.shape[0] and 0 <= a < clear.shape[1]]
+        path = wander(
+            rng, xs[i] + 0.5, ys[i] + 0.5, rng.uniform(2.2, 4.5) * scene.per_mm, rng.uniform(0, 2 * np.pi), 1.0
+        )
+        inside = [
+            clear[int(b), int(a)] > width for a, b in path[::3] if 0 <= b < clear.shape[0] and 0 <= a < clear.shape[1]
+        ]
         if len(inside) == len(path[::3]) and all(inside) and scene.places.take_path(path[::4], width, None):
             return _draw_vein(scene, "vein_eye", path, width, rng.uniform(5, 8))
     return None
@@ -140,22 +161,32 @@ def draw_hair(scene: Scene, kind: str, path: np.ndarray, width: float, colour: n
     heading = np.gradient(path, axis=0)
     heading /= np.maximum(np.hypot(*heading.T), 1e-6)[:, None]
     across = 1 - (heading @ np.array(scene.light)) ** 2  # Kajiya and Kay 1989: gloss of a fibre across the light
-    gloss = np.interp(along, np.linspace(0, 1, len(path)), across ** 4)
+    gloss = np.interp(along, np.linspace(0, 1, len(path)), across**4)
     sheen = 1 + 1.6 * gloss * np.exp(-((distance / (0.35 * width + 0.3)) ** 2)) + 0.1 * rng.normal()
     hair = colour * sheen[..., None] + 0.012 * gloss[..., None]
     before = scene.read(rect)
     under = before
     if shadow:
         shift = -np.array(scene.light) * 1.3 * width
-        moved = cv2.warpAffine(alpha.astype(np.float32), np.float32([[1, 0, shift[0]], [0, 1, shift[1]]]),
-                               (rect.width, rect.height))
+        moved = cv2.warpAffine(
+            alpha.astype(np.float32), np.float32([[1, 0, shift[0]], [0, 1, shift[1]]]), (rect.width, rect.height)
+        )
         under = before * (1 - shadow * cv2.GaussianBlur(moved, (0, 0), max(0.7, 0.6 * width)))[..., None]
     after = (under + alpha[..., None] * (hair - under)).astype(np.float32)
     scene.write(rect, after)
     length = float(np.hypot(*np.diff(path, axis=0).T).sum())
     middle = path[len(path) // 2]
-    return Flaw(kind, float(middle[0]), float(middle[1]), length, contrast(before, after, alpha), False,
-                band_outline(path, max(1.5, width)), path=as_points(path), width_px=width)
+    return Flaw(
+        kind,
+        float(middle[0]),
+        float(middle[1]),
+        length,
+        contrast(before, after, alpha),
+        False,
+        band_outline(path, max(1.5, width)),
+        path=as_points(path),
+        width_px=width,
+    )
 
 
 def hair_width(scene: Scene) -> float:

@@ -25,19 +25,31 @@ def make_makeup_fold(scene: Scene) -> Flaw | None:
         draw_crease(scene, path, width, rng.uniform(2.5, 4))
         rect = path_bounds(path, 4 * width + 4, scene.whole)
         distance, along = distance_to_path(path, rect, 4 * width)
-        grains = cv2.GaussianBlur(rng.standard_normal(distance.shape).astype(np.float32), (0, 0), max(0.8, 0.35 * width))
+        grains = cv2.GaussianBlur(
+            rng.standard_normal(distance.shape).astype(np.float32), (0, 0), max(0.8, 0.35 * width)
+        )
         broken = np.clip(0.75 + 0.5 * grains / max(float(grains.std()), 1e-6), 0, 1.4)
         fade = np.clip(np.sin(np.pi * np.clip(along, 0, 1)), 0, 1) ** 0.5
         line = (np.exp(-(((np.abs(distance) - 0.8 * width) / (0.5 * width)) ** 2)) * broken * fade).astype(np.float32)
         before = scene.read(rect)
         powder = np.median(before.reshape(-1, 3), axis=0) * np.array([1.5, 1.38, 1.2], np.float32)
-        after, reached = to_contrast(lambda s: before + np.minimum(s * line, 1)[..., None] * (powder - before), before,
-                                     line, rng.uniform(4.5, 7))
+        after, reached = to_contrast(
+            lambda s: before + np.minimum(s * line, 1)[..., None] * (powder - before), before, line, rng.uniform(4.5, 7)
+        )
         scene.write(rect, after)
         length = float(np.hypot(*np.diff(path, axis=0).T).sum())
         middle = path[len(path) // 2]
-        return Flaw("makeup_fold", float(middle[0]), float(middle[1]), length, reached, False,
-                    band_outline(path, 2 * width), path=as_points(path), width_px=4 * width)
+        return Flaw(
+            "makeup_fold",
+            float(middle[0]),
+            float(middle[1]),
+            length,
+            reached,
+            False,
+            band_outline(path, 2 * width),
+            path=as_points(path),
+            width_px=4 * width,
+        )
     return None
 
 
@@ -72,8 +84,12 @@ def make_smeared_lip(scene: Scene) -> Flaw | None:
             continue
         before = scene.read(rect)
         tint = before * np.clip(colour / np.maximum(np.median(before.reshape(-1, 3), axis=0), 1e-3), 0, 1.5)
-        after, reached = to_contrast(lambda s: before + np.minimum(0.7 * s * mask, 0.9)[..., None] * (tint - before),
-                                     before, mask, rng.uniform(6, 10))
+        after, reached = to_contrast(
+            lambda s: before + np.minimum(0.7 * s * mask, 0.9)[..., None] * (tint - before),
+            before,
+            mask,
+            rng.uniform(6, 10),
+        )
         scene.write(rect, after)
         return Flaw("smeared_lip", float(x), float(y), float(size), reached, False, outline)
     return None

@@ -83,20 +83,34 @@ def make_flake(scene: Scene) -> Flaw | None:
     mask = np.zeros((rect.height, rect.width), np.float32)
     for _ in range(int(rng.integers(2, 5))):
         angle, far = rng.uniform(0, 2 * np.pi), rng.uniform(0, 0.28) * size
-        part, _ = blob(scene, rect, x + far * np.cos(angle), y + far * np.sin(angle), size * rng.uniform(0.16, 0.3),
-                       softness=0.25, rough=0.45, stretch=rng.uniform(1.2, 2.2), turn=rng.uniform(0, np.pi))
+        part, _ = blob(
+            scene,
+            rect,
+            x + far * np.cos(angle),
+            y + far * np.sin(angle),
+            size * rng.uniform(0.16, 0.3),
+            softness=0.25,
+            rough=0.45,
+            stretch=rng.uniform(1.2, 2.2),
+            turn=rng.uniform(0, np.pi),
+        )
         mask = np.maximum(mask, part * rng.uniform(0.6, 1.0))
     before = scene.read(rect)
     rim = relief(cv2.GaussianBlur(mask, (0, 0), max(0.7, size * 0.05)) * size * 0.3, scene.light, 0.16)[..., None]
 
     def draw(strength):
-        return before * (1 + 0.5 * strength * mask[..., None]) * (1 + (rim - 1) * min(1.0, 2 * strength)) \
+        return (
+            before * (1 + 0.5 * strength * mask[..., None]) * (1 + (rim - 1) * min(1.0, 2 * strength))
             + 0.02 * strength * mask[..., None]
+        )
 
     after, reached = to_contrast(draw, before, mask, rng.uniform(5.0, 8.5))
     scene.write(rect, after)
-    contours, _ = cv2.findContours((cv2.GaussianBlur(mask, (0, 0), size * 0.12) > 0.15).astype(np.uint8),
-                                   cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
+    contours, _ = cv2.findContours(
+        (cv2.GaussianBlur(mask, (0, 0), size * 0.12) > 0.15).astype(np.uint8),
+        cv2.RETR_EXTERNAL,
+        cv2.CHAIN_APPROX_SIMPLE,
+    )
     rim_points = max(contours, key=cv2.contourArea)[:, 0] + [rect.x0, rect.y0]
     return Flaw("flake", x, y, size, reached, False, [(float(a), float(b)) for a, b in rim_points[::2]])
 
@@ -112,8 +126,9 @@ def make_scar(scene: Scene) -> Flaw | None:
     x, y = place
     turn = rng.uniform(0, np.pi)
     rect = scene.window(x, y, length * 0.8 + 6)
-    mask, outline = blob(scene, rect, x, y, np.sqrt(length * width) / 2, softness=0.6, rough=0.14,
-                         stretch=length / width, turn=turn)
+    mask, outline = blob(
+        scene, rect, x, y, np.sqrt(length * width) / 2, softness=0.6, rough=0.14, stretch=length / width, turn=turn
+    )
     before = scene.read(rect)
     smooth = cv2.GaussianBlur(before, (0, 0), max(1.0, 0.35 * width))
     shade = relief(cv2.GaussianBlur(mask, (0, 0), 0.25 * width) * width * 0.3, scene.light, 0.10)[..., None]
@@ -126,5 +141,14 @@ def make_scar(scene: Scene) -> Flaw | None:
     after, reached = to_contrast(draw, before, mask, rng.uniform(4.5, 8.0))
     scene.write(rect, after)
     along = np.linspace(-0.46, 0.46, 13)[:, None] * length * np.array([np.cos(turn), np.sin(turn)])
-    return Flaw("scar", x, y, float(length), reached, False, outline,
-                path=[(float(x + a), float(y + b)) for a, b in along], width_px=width)
+    return Flaw(
+        "scar",
+        x,
+        y,
+        float(length),
+        reached,
+        False,
+        outline,
+        path=[(float(x + a), float(y + b)) for a, b in along],
+        width_px=width,
+    )

@@ -12,7 +12,7 @@ from lather.core.stages.mend.solve import cut, solve_coverage
 
 @dataclass(frozen=True)
 class Trial:
-    """job: with the graft on its layer. misfits: (n, 2) places of the border that do not fit. disagreement: share 0-1."""
+    """job: with the graft on its layer. misfits: (n, 2) places of the border that do not fit; disagreement: share."""
 
     job: Job
     misfits: np.ndarray
@@ -33,7 +33,10 @@ def try_graft(engine: Engine, job: Job, layer_id: str, stroke: Stroke) -> Trial:
     order = kind.order(around, stack.steps[index].layer)
     coverage = stroke_coverage(stroke, area)
     solved = solve_coverage(
-        stroke, lambda rect: cut(coverage, area, rect), area, bounds=bounds,
+        stroke,
+        lambda rect: cut(coverage, area, rect),
+        area,
+        bounds=bounds,
         read=lambda rect: kind.before(around, order, len(layer.edits), rect),
         original=lambda rect: around.stage_input(rect, 0),
     )

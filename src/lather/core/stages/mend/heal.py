@@ -255,6 +255,7 @@ def heal(
     read: Read,
     bounds: Rect,
     texture_gain: tuple[float, float] | None = None,
+    ring_in: Callable[[Rect], Mask] | None = None,
     only: Rect | None = None,
 ) -> Heal:
     """Heal what is painted in `area` with what `read_source` gives for it (see `source_reader`).
@@ -262,8 +263,8 @@ def heal(
     coverage_of: coverage of any rectangle, also around `area` and outside the picture (0 there).
     read: pixels of a rectangle inside the picture as they are before the stroke. texture_gain: the source is texture
     without tone (see `texture_reader`), which all comes from the ring; its strength may be changed within these
-    limits to match the ring's. only: lay down inside this rectangle alone (the membrane still sees the whole area).
-    No pixel with coverage 0 changes.
+    limits to match the ring's. ring_in: coverage of a fence; the tone is read only inside it. only: lay down inside
+    this rectangle alone (the membrane still sees the whole area). No pixel with coverage 0 changes.
     """
     cell = cell_size(brush_size_px)
     grid = heal_reach(area, brush_size_px)
@@ -287,7 +288,8 @@ def heal(
         dest, source = read(rect), read_source(rect)
         held.append(_Block(rect, row, column, part, laid, dest, source))
         if looked_at:
-            _gather(dest, source.pixels, source.valid, part, cell, row, column, ring_cells, total, count)
+            seen = source.valid if ring_in is None else source.valid & (ring_in(rect) > 0.5)
+            _gather(dest, source.pixels, seen, part, cell, row, column, ring_cells, total, count)
     domain = near * _inside_cells(grid, bounds, cell)
     weight = np.where(domain > 0, count / (cell * cell), 0).astype(np.float32)
     data = total / np.maximum(count, 1)[..., None]

@@ -37,7 +37,7 @@ def give_back_delta(coverage: Mask, block: Rect, read: Read, original: Read) -> 
     return coverage[..., None] * (original(block) - read(block))
 
 
-_GRAIN_GAIN = (0.0, 4.0)  # Blend-in brings grain only, as strong as the ring has it
+_GRAIN_GAIN = (0.0, 1.0)  # Blend-in brings grain only, as strong as the ring has it, never over 1 %
 _DAB_TONE_SHARE = 0.3
 _LEAST_DAB_SIGMA_PX = 6.0
 
@@ -76,8 +76,9 @@ def solve_coverage(stroke: Stroke, coverage_of: Callable[[Rect], Mask], area: Re
                    bounds: Rect, only: Rect | None = None) -> Heal:
     """Changes of a stroke with the given coverage inside `area`; `only` limits where they are laid."""
     if stroke.heals:
+        fence = stroke.fence.coverage if stroke.fence is not None else None
         return heal(coverage_of, area, brush_size_px=stroke.brush.size_px, read=read, bounds=bounds, only=only,
-                    **_heal_with(stroke, read, bounds))
+                    ring_in=fence, **_heal_with(stroke, read, bounds))
     blocks = []
     inside = area.intersect(only) if only is not None else area
     for column, row in tiles_of(inside):

@@ -25,7 +25,9 @@ class SweepHint:
     offset: tuple[int, int]
 
 
-def sweep_hint(read: Callable[[Rect], EncodedRGB], x: float, y: float, size_px: float, bounds: Rect) -> SweepHint | None:
+def sweep_hint(
+    read: Callable[[Rect], EncodedRGB], x: float, y: float, size_px: float, bounds: Rect
+) -> SweepHint | None:
     """From the structure tensor of the tone band around a place (Bigün and Granlund 1987); None at the border."""
     reach = int(max(_LEAST_LOOK_PX, _LOOK_SIZES * size_px))
     window = Rect(int(x) - reach, int(y) - reach, int(x) + reach, int(y) + reach).intersect(bounds)
@@ -38,8 +40,9 @@ def sweep_hint(read: Callable[[Rect], EncodedRGB], x: float, y: float, size_px: 
     px, py = (x - window.x0) * shrink, (y - window.y0) * shrink
     ys, xs = np.mgrid[: tone.shape[0], : tone.shape[1]]
     weight = np.exp(-((xs - px) ** 2 + (ys - py) ** 2) / (2 * (0.18 * max(tone.shape)) ** 2))
-    tensor = np.array([[(weight * gx * gx).sum(), (weight * gx * gy).sum()],
-                       [(weight * gx * gy).sum(), (weight * gy * gy).sum()]])
+    tensor = np.array(
+        [[(weight * gx * gx).sum(), (weight * gx * gy).sum()], [(weight * gx * gy).sum(), (weight * gy * gy).sum()]]
+    )
     _, vectors = np.linalg.eigh(tensor)
     along, across = vectors[:, 0], vectors[:, 1]
     width = sum(_until_it_ends(tone, px, py, side * across) for side in (-1, 1)) / shrink
@@ -47,8 +50,9 @@ def sweep_hint(read: Callable[[Rect], EncodedRGB], x: float, y: float, size_px: 
     here = _at(tone, px, py)
     ends = [(abs(_at(tone, px + s * step * along[0], py + s * step * along[1]) - here), s) for s in (-1, 1)]
     offset = np.round(min(ends)[1] * 1.1 * size_px * along).astype(int)
-    return SweepHint((float(along[0]), float(along[1])), float(max(8.0, width * _SIZE_OF_FORM)),
-                     (int(offset[0]), int(offset[1])))
+    return SweepHint(
+        (float(along[0]), float(along[1])), float(max(8.0, width * _SIZE_OF_FORM)), (int(offset[0]), int(offset[1]))
+    )
 
 
 def _at(tone: np.ndarray, x: float, y: float) -> float:

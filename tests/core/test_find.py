@@ -1,0 +1,222 @@
+"""Finders on plates, what is worth mending, and the first pass that mends it all."""
+
+import functools
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+
+from lather.core.errors import Cancelled, RequestError
+from lather.core.find.finder import find_all
+from lather.core.find.mend import SOFTEN_STRENGTH, can_mend, layer_for, mend_all, mend_command, proposed_size
+from lather.core.find.ridges import ridge_response, trace_lines
+from lather.core.find.under_pointer import look_under
+from lather.core.find.worth import Delivery, judged, threshold_de, will_show
+from lather.core.job.commands import SetFinds, Together
+from lather.core.job.finds import Find
+from lather.core.practice.make import make_plate
+from tests.support.pictures import session_of, skin_like
+
+ROOT = Path(__file__).parents[2]
+FLAWS = {"blemish_dark": 10, "blemish_red": 10, "blemish_bright": 8, "mole": 3, "hair_on_skin": 2, "crease": 1}
+BLEMISHES = ("blemish_dark", "blemish_red", "blemish_bright")
+
+
+@functools.cache
+def looked_at(sitter: str, seed: int, flawed: bool = True):
+    plate = make_plate(sitter, seed, flaws=FLAWS if flawed else {}, edge_margin_px=14)
+    return plate, find_all(session_of(plate.photo).photo)[0]
+
+
+class FinderTest(unittest.TestCase):
+    def test_blemishes_are_found_and_moles_are_not_taken_for_them(self):
+        hit = wanted = right = said = 0
+        for sitter, seed in (("wren", 1), ("tilda", 2), ("pip", 3)):
+            plate, finds = looked_at(sitter, seed)
+            claims = [f for f in finds if f.kind in BLEMISHES]
+            flaws = [f for f in plate.flaws if f.kind in BLEMISHES and f.size_px >= 5 and f.contrast_de >= 4]
+            near = np.array([[np.hypot(c.x - f.x, c.y - f.y) < max(4, 0.5 * f.size_px) for f in flaws] for c in claims])
+            hit, wanted = hit + near.any(0).sum(), wanted + len(flaws)
+            right, said = right + near.any(1).sum(), said + len(claims)
+            for mole in (f for f in plate.flaws if f.kind == "mole"):
+                self.assertFalse(any(np.hypot(c.x - mole.x, c.y - mole.y) < mole.size_px / 2 for c in claims))
+        self.assertGreaterEqual(hit / wanted, 0.8)
+        self.assertGreaterEqual(right / said, 0.9)
+
+    def test_moles_are_proposed_as_keepers_and_sizes_are_near_the_truth(self):
+        plate, finds = looked_at("pip", 3)
+        moles = [f for f in finds if f.kind == "mole"]
+        self.assertGreaterEqual(len(moles), 2)
+        self.assertTrue(all(f.keeper for f in moles))
+        ratios = [find.size_px / flaw.size_px for flaw in plate.flaws if flaw.kind in BLEMISHES for find in finds
+                  if np.hypot(find.x - flaw.x, find.y - flaw.y) < 3]
+        self.assertLess(abs(np.median(ratios) - 1), 0.3)
+
+    def test_a_clean_plate_gives_next_to_nothing(self):
+        for sitter in ("wren", "tilda", "pip"):
+            self.assertLessEqual(len(looked_at(sitter, 4, False)[1]), 2, sitter)
+
+    def test_a_hair_on_skin_is_a_line_with_path_and_width(self):
+        plate, finds = looked_at("wren", 1)
+        hairs = [f for f in finds if f.path is not None and f.kind == "hair_on_skin"]
+        for flaw in (f for f in plate.flaws if f.kind == "hair_on_skin"):
+            points = np.array([p for h in hairs for p in h.path])
+            near = [np.hypot(*(points - p).T).min() < 10 for p in np.array(flaw.path)]
+            self.assertGreater(np.mean(near), 0.7)
+
+    def test_finding_is_repeatable_can_be_stopped_and_refuses_unknown_kinds(self):
+        plate, finds = looked_at("pip", 3)
+        photo = session_of(plate.photo).photo
+        self.assertEqual(find_all(photo)[0], finds)
+        only, _ = find_all(photo, kinds=["mole"])
+        self.assertEqual({f.kind for f in only}, {"mole"})
+        with self.assertRaises(Cancelled):
+            find_all(photo, progress=lambda share, what: share < 0.2)
+        with self.assertRaises(RequestError):
+            find_all(photo, kinds=["wart"])
+
+    def test_small_grey_and_plain_pictures_do_no_harm(self):
+        for shape in ((1, 1), (5, 400), (64, 64)):
+            self.assertEqual(find_all(session_of(np.full((*shape, 3), 20000, np.uint16)).photo)[0], ())
+
+
+class RidgeTest(unittest.TestCase):
+    def test_a_line_is_traced_whole_with_its_width_across_a_gap(self):
+        values = np.full((120, 200), 60, np.float32)
+        values[58:62, 20:180] = 50
+        values[58:62, 99:101] = 60
+        response, angle, scale = ridge_response(values, (1.5, 2.0, 3.0), dark=True)
+        lines = trace_lines(response, angle, scale, low=0.5, high=2.0, least_length=40)
+        self.assertEqual(len(lines), 1)
+        self.assertGreater(lines[0].length, 150)
+        self.assertLess(np.abs(lines[0].points[:, 1] - 60).max(), 2)
+        self.assertTrue(3 <= lines[0].width <= 6.5)
+        bright, *_ = ridge_response(values, (2.0,), dark=False)
+        self.assertLess(bright[60, 100 - 30], 0.1)
+
+
+class WorthTest(unittest.TestCase):
+    def find(self, size, contrast, **more):
+        return Find("f", "blemish_red", 10, 10, size, contrast, 0.9, **more)
+
+    def test_what_is_smaller_than_the_eye_sees_will_not_show(self):
+        full, small = Delivery(), Delivery(long_edge_px=800)
+        self.assertTrue(will_show(self.find(6, 5), full, 4000))
+        self.assertFalse(will_show(self.find(6, 5), small, 4000))  # 1.2 px delivered
+        self.assertTrue(will_show(self.find(40, 5), small, 4000))
+        self.assertFalse(will_show(self.find(40, 0.8), small, 4000))
+
+    def test_print_goes_by_the_angle_it_is_seen_under(self):
+        close, far = (Delivery("print", long_edge_mm=300, distance_mm=d) for d in (300, 3000))
+        self.assertAlmostEqual(close.least_px(4000), np.tan(np.radians(1 / 60)) * 300 / 300 * 4000, places=2)
+        self.assertTrue(will_show(self.find(8, 5), close, 4000))
+        self.assertFalse(will_show(self.find(8, 5), far, 4000))
+        self.assertGreater(threshold_de(1), threshold_de(4))
+        with self.assertRaises(RequestError):
+            Delivery("print", distance_mm=0)
+
+    def test_the_most_visible_comes_first_and_the_rest_is_listed_below(self):
+        finds = judged([self.find(4, 3), self.find(30, 6), self.find(1, 9)], Delivery(), 1000)
+        self.assertEqual([f.size_px for f in finds], [30, 4, 1])
+        self.assertEqual([f.worth for f in finds], [True, True, False])
+        self.assertEqual(Delivery.from_json(Delivery("print", None, 420, 900).to_json()).distance_mm, 900)
+
+
+class MendTest(unittest.TestCase):
+    def test_what_belongs_to_the_person_is_softened_on_one_layer_for_its_place(self):
+        session = session_of(skin_like())
+        path = tuple((float(x), 150.0) for x in range(100, 200, 10))
+        crease = Find("c", "crease", 150, 150, 100, 6, 0.9, "forehead", path=path, width_px=4.0)
+        default = session.job.stage("mend").layers[0].id
+        command = mend_command(session.engine, session.job, crease, default)
+        self.assertIsInstance(command, Together)
+        session.history.do(command)
+        layer = session.job.stage("mend").layers[-1]
+        self.assertEqual((layer.name, layer.strength, len(layer.edits)), ("Creases, forehead", SOFTEN_STRENGTH, 1))
+        self.assertEqual(layer_for(session.job, crease, default).layer_id, layer.id)  # the next one joins it
+        self.assertEqual(layer.edits[0].find, "c")
+        self.assertEqual(len(layer.edits[0].points), len(path))
+
+    def test_sizes_cover_the_find(self):
+        spot = Find("s", "blemish_red", 50, 50, 20, 6, 0.9)
+        self.assertGreater(proposed_size(spot), 20)
+        self.assertFalse(can_mend(Find("i", "intruder", 5, 5, 200, 20, 0.9)))
+
+    def test_all_at_once_is_one_step_each_sees_the_others_and_stopping_changes_nothing(self):
+        pixels = skin_like(300, 340)
+        places = [(60, 60), (90, 60), (200, 200)]
+        for x, y in places:
+            pixels[y - 5 : y + 5, x - 5 : x + 5] = 20000
+        session = session_of(pixels)
+        finds = tuple(Find(f"s{x}", "blemish_dark", float(x), float(y), 10, 9, 0.9) for x, y in places)
+        session.history.amend(SetFinds(finds, None))
+        default = session.job.stage("mend").layers[0].id
+        with self.assertRaises(Cancelled):
+            mend_all(session.engine, session.job, finds, default, lambda share: share < 0.5)
+        command, count = mend_all(session.engine, session.job, finds, default)
+        session.history.do(command)
+        self.assertEqual((count, session.history.position), (3, 1))
+        clean = skin_like(300, 340) / 65535
+        out = session.engine.pixels(session.job, session.photo.bounds)
+        for x, y in places:
+            self.assertLess(np.abs(out - clean)[y - 4 : y + 4, x - 4 : x + 4].mean(), 0.03)
+        for edit in session.job.edits():  # no skin is taken from a known spot
+            taken = edit.source_rect(edit.bounds)
+            for x, y in places:
+                self.assertFalse(taken.x0 < x - 3 and taken.x1 > x + 3 and taken.y0 < y - 3 and taken.y1 > y + 3)
+
+    def test_the_brush_is_measured_under_the_pointer(self):
+        pixels = skin_like(300, 340)
+        ys, xs = np.mgrid[:300, :340]
+        for radius in (6, 14):
+            spotted = pixels.copy()
+            spotted[np.hypot(xs - 150, ys - 150) < radius] = 24000
+            found = look_under(session_of(spotted).photo, 150, 150)
+            self.assertTrue(1.2 * 2 * radius < found.size_px < 2.6 * 2 * radius + 6, (radius, found))
+        self.assertIsNone(look_under(session_of(np.full((300, 340, 3), 30000, np.uint16)).photo, 150, 150))
+
+
+class CommandTest(unittest.TestCase):
+    def lather(self, *arguments):
+        command = [sys.executable, "-m", "lather", *map(str, arguments)]
+        env = dict(os.environ, PYTHONPATH=str(ROOT / "src"))
+        return subprocess.run(command, capture_output=True, text=True, env=env)
+
+    def test_practice_find_auto_and_score_work_together(self):
+        with tempfile.TemporaryDirectory() as folder:
+            folder = Path(folder)
+            made = self.lather("practice", "make", "--sitter", "pip", "--seed", 8, "--out", folder / "p",
+                               "--flaw", "blemish_red=6", "--flaw", "blemish_dark=6", "--flaw", "mole=1")
+            self.assertEqual(made.returncode, 0, made.stderr)
+            found = self.lather("find", folder / "p" / "photo.png", "--json")
+            data = json.loads(found.stdout)
+            self.assertEqual((data["width"], data["height"]), (1600, 2000))
+            self.assertGreaterEqual(len(data["finds"]), 10)
+            self.assertLessEqual({"kind", "x", "y", "size_px", "contrast_de", "confidence", "zone", "keeper", "worth",
+                                  "outline"}, set(data["finds"][0]))
+            photo = folder / "p" / "photo.png"
+            done = self.lather("auto", photo, "--out", folder / "out.tif", "--job", folder / "j.lather")
+            self.assertEqual(done.returncode, 0, done.stderr)
+            score = json.loads(self.lather("practice", "score", folder / "p", folder / "out.tif", "--json").stdout)
+            self.assertGreaterEqual(score["removed"], 0.8)
+            self.assertGreaterEqual(score["spared"], 0.98)
+            untouched = json.loads(self.lather("practice", "score", folder / "p", photo, "--json").stdout)
+            self.assertLess(untouched["removed"], 0.4)
+            self.assertLess(untouched["score"], score["score"] - 20)
+            facts = json.loads(self.lather("info", folder / "p" / "photo.png", "--json").stdout)
+            self.assertLessEqual({"grain", "texture_scale_px", "face", "skin_share"}, set(facts))
+            self.assertAlmostEqual(facts["face"]["width_px"], 686, delta=120)
+
+    def test_bad_input_is_one_sentence(self):
+        with tempfile.TemporaryDirectory() as folder:
+            for arguments in (("find", "nothing.png"), ("find", ROOT / "README.md"),
+                              ("practice", "score", folder, "x.png"), ("auto", ROOT / "README.md", "--out", "x.png")):
+                done = self.lather(*arguments)
+                self.assertEqual(done.returncode, 2, arguments)
+                self.assertEqual(done.stderr.count("\n"), 1, done.stderr)
+                self.assertNotIn("Traceback", done.stderr)
