@@ -89,7 +89,7 @@ class ToolTest(DeskCase):
             self.click(130, 130)
         self.click(400, 300)
         self.click(500, 350)
-        strip.aligned.button("fixed").click()
+        strip.aligned.click()
         with self.hold(Qt.Key.Key_A):
             self.click(130, 130)
         self.click(400, 400)

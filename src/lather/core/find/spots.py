@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 from numba import njit
+from scipy.spatial import cKDTree
 
 from lather.core.colour.lab import delta_e2000
 from lather.core.find import tell
@@ -17,7 +18,8 @@ _CHANNELS = np.array([1.0, 1.0, 0.7], np.float32)
 _LEAST_RESPONSE, _NOISE_TIMES = 0.8, 1.9
 _MOST_CANDIDATES = 1600
 LEAST_CONTRAST = 2.2
-LEAST_CONFIDENCE = 0.4  # of being no natural texture; set where clean plates of all sitters give under 2 finds
+_NEIGHBOURS = 8
+LEAST_CONFIDENCE = 0.3  # of being no natural texture; set where clean plates of all sitters give under 2 finds
 FEATURES = (
     "log_size_mm",
     "log_size_px",
@@ -36,6 +38,11 @@ FEATURES = (
     "log_nearby",
     "lightness",
     "roundness",
+    "clutter",
+    "log_rank",
+    "log_relative",
+    "log_spacing",
+    "nearby_contrast",
 )
 _CONTRAST, _SNR = FEATURES.index("contrast"), FEATURES.index("log_snr")
 
@@ -97,17 +104,32 @@ def measure_blobs(scene: FindScene) -> list[Blob]:
     seeds = _scale_space_extrema(scene)
     taken = np.zeros(scene.bare.shape, np.uint8)
     blobs = []
-    for x, y, size, _ in seeds:
+    for x, y, size, rank in seeds:
         if taken[int(y), int(x)]:
             continue
         blob = _fit(scene, x, y, size)
         if blob is not None and not taken[int(blob.y), int(blob.x)]:
             cv2.circle(taken, (int(blob.x), int(blob.y)), max(2, int(0.75 * blob.size)), 1, -1)
-            blobs.append(blob)
+            blobs.append(replace(blob, features=(*blob.features, float(np.log(rank)))))
     if not blobs:
         return []
     contrast = delta_e2000(np.array([b.inside for b in blobs]), np.array([b.outside for b in blobs]))
-    return [_with_contrast(blob, float(de)) for blob, de in zip(blobs, contrast)]
+    crowd = _crowd(np.array([(b.x, b.y) for b in blobs]), np.array([b.size for b in blobs]), contrast)
+    return [
+        _with_contrast(replace(blob, features=(*blob.features, *beside)), float(de))
+        for blob, de, beside in zip(blobs, contrast, crowd.tolist())
+    ]
+
+
+def _crowd(places: np.ndarray, sizes: np.ndarray, contrast: np.ndarray) -> np.ndarray:
+    """How each blob stands out from the blobs around it, (n, 3): where the skin is rough, one more is no find."""
+    near = min(_NEIGHBOURS + 1, len(places))
+    if near < 3:
+        return np.zeros((len(places), 3))
+    distance, index = cKDTree(places).query(places, k=near)
+    usual = np.median(contrast[index[:, 1:]], axis=1) + 0.3
+    spacing = distance[:, near // 2] / np.maximum(sizes, 1)
+    return np.stack([np.log((contrast + 0.1) / usual), np.log(spacing + 0.05), usual], 1)
 
 
 def _with_contrast(blob: Blob, contrast_de: float) -> Blob:
@@ -313,6 +335,7 @@ def _blob_of(scene, part, plane, own, area, signal, ring, ring_spread, skin_shar
         np.log(nearby),
         outside[0] / 100,
         4 * np.pi * area / perimeter**2,
+        float((np.abs(signal[ring]) > 0.4).mean()),
     )
     outline = contour[:: max(1, len(contour) // 24), 0] + 0.5 + origin
     return Blob(

@@ -1,51 +1,61 @@
-"""Telling kinds apart by measured features: multinomial logistic regression with weights kept as data."""
+"""Telling kinds apart by measured features: gradient-boosted trees (Friedman 2001) with their nodes kept as data."""
 
-import json
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
 import numpy as np
+from numba import njit
 
 FOLDER = Path(__file__).parents[1] / "data" / "find"
 
 
+@njit(cache=True, nogil=True)
+def _walk(features, feature, threshold, left, right, value, roots, classes, scores):  # pragma: no cover - compiled
+    """Add every tree's leaf to the score of its class; a node without a feature (-1) is a leaf."""
+    for n in range(features.shape[0]):
+        for t in range(roots.shape[0]):
+            node = roots[t]
+            while feature[node] >= 0:
+                node = left[node] if features[n, feature[node]] <= threshold[node] else right[node]
+            scores[n, classes[t]] += value[node]
+
+
 @dataclass(frozen=True)
 class KindModel:
-    """kinds: names, "none" first. middle, spread: (f,) of the features. weights: (terms, kinds)."""
+    """kinds: names, "none" first. start: (kinds,) scores before any tree. Nodes of all trees lie in flat arrays;
+    roots: (trees,) first node of each tree; classes: the kind each tree speaks for.
+    """
 
     kinds: tuple[str, ...]
-    middle: np.ndarray
-    spread: np.ndarray
-    weights: np.ndarray
+    start: np.ndarray
+    feature: np.ndarray
+    threshold: np.ndarray
+    left: np.ndarray
+    right: np.ndarray
+    value: np.ndarray
+    roots: np.ndarray
+    classes: np.ndarray
 
     def shares(self, features: np.ndarray) -> np.ndarray:
         """(n, f) features to (n, kinds) probabilities."""
-        scores = expand(features, self.middle, self.spread) @ self.weights
+        features = np.ascontiguousarray(features, np.float64)
+        scores = np.tile(self.start.astype(np.float64), (len(features), 1))
+        nodes = (self.feature, self.threshold, self.left, self.right, self.value)
+        _walk(features, *nodes, self.roots, self.classes, scores)
         shares = np.exp(scores - scores.max(1, keepdims=True))
         return shares / shares.sum(1, keepdims=True)
 
-    def to_json(self, how: str) -> str:
-        return json.dumps(
-            {
-                "how": how,
-                "kinds": self.kinds,
-                "middle": np.round(self.middle, 5).tolist(),
-                "spread": np.round(self.spread, 5).tolist(),
-                "weights": np.round(self.weights, 4).tolist(),
-            }
-        )
+    def save(self, path: Path, how: str) -> None:
+        arrays = {name: getattr(self, name) for name in _ARRAYS}
+        np.savez_compressed(path, kinds=np.array(self.kinds), how=np.array(how), **arrays)
 
 
-def expand(features: np.ndarray, middle: np.ndarray, spread: np.ndarray) -> np.ndarray:
-    """(n, f) features, scaled and clipped, with 1 and all their products."""
-    z = np.clip((features - middle) / spread, -4, 4)
-    i, j = np.triu_indices(z.shape[1])
-    return np.concatenate([np.ones((len(z), 1)), z, 0.5 * z[:, i] * z[:, j]], 1)
+_ARRAYS = ("start", "feature", "threshold", "left", "right", "value", "roots", "classes")
 
 
 @cache
 def model(name: str) -> KindModel:
-    """The shipped weights for "spots", "lines" or "ground" (made by benchmarks/fit_finds.py on plates)."""
-    data = json.loads((FOLDER / f"{name}.json").read_text())
-    return KindModel(tuple(data["kinds"]), *(np.array(data[k]) for k in ("middle", "spread", "weights")))
+    """The shipped trees for "spots", "lines" or "ground" (made by benchmarks/fit_finds.py on plates)."""
+    with np.load(FOLDER / f"{name}.npz", allow_pickle=False) as data:
+        return KindModel(tuple(str(k) for k in data["kinds"]), *(data[n] for n in _ARRAYS))

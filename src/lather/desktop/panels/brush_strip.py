@@ -19,7 +19,7 @@ from lather.desktop.theme.tokens import BRUSH_STRIP_PX, SMALL_PT, theme
 _PEN = (("size", "pressure_size"), ("ceiling", "pressure_ceiling"), ("flow", "pressure_flow"))
 
 
-_TOOL_PX = 62
+_TOOL_PX = 58
 
 
 class BrushStrip(QWidget):
@@ -35,11 +35,11 @@ class BrushStrip(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(BRUSH_STRIP_PX)
         row = QHBoxLayout(self)
-        row.setContentsMargins(8, 6, 8, 6)
-        row.setSpacing(8)
+        row.setContentsMargins(6, 6, 6, 6)
+        row.setSpacing(6)
         self.tools: dict[str, QToolButton] = {}
         tools = QHBoxLayout()
-        tools.setSpacing(1)
+        tools.setSpacing(0)
         self._add_tools(tools)
         row.addLayout(tools)
         self.size = ValueSlider("Size", 1, 2000, 26, unit="px", logarithmic=True)
@@ -78,7 +78,7 @@ class BrushStrip(QWidget):
             button.setAccessibleName(f"{TOOL_LABELS[tool]}: {TOOL_HINTS[tool]}")
             button.setFont(font(SMALL_PT))
             button.setStyleSheet(
-                "QToolButton { border: 1px solid transparent; border-radius: 6px; padding: 3px; }"
+                "QToolButton { border: 1px solid transparent; border-radius: 6px; padding: 1px 0; }"
                 f"QToolButton:hover {{ border-color: {t.line}; }}"
                 f"QToolButton:focus {{ border-color: {t.accent}; }}"
                 f"QToolButton:checked {{ background: {t.accent}; color: {t.on_accent}; }}"
@@ -92,11 +92,6 @@ class BrushStrip(QWidget):
         self.mode = Choices("Copy", {"any": "all", "lighter": "lighter", "darker": "darker"}, "any")
         self.mode.setToolTip("Copy all, or only what is lighter or darker than the place")
         self.mode.chosen.connect(self._set_mode)
-        self.aligned = Choices("Source", {"aligned": "aligned", "fixed": "fixed"}, "aligned")
-        self.aligned.setToolTip("Aligned: the source goes along from stroke to stroke. "
-                                "Fixed: every stroke begins at the same source.")
-        self.aligned.chosen.connect(self._set_aligned)
-        self.mode_label, self.aligned_label = QLabel("Copy"), QLabel("Source")
         self.pen_label = QLabel("Pen")
         self.pen = QWidget()
         pens = QHBoxLayout(self.pen)
@@ -105,12 +100,14 @@ class BrushStrip(QWidget):
         self.pen_buttons = {}
         for label, name in _PEN:
             self.pen_buttons[name] = self._pen_button(label, f"Pen pressure drives {label}", name, pens)
-        self.pen_buttons["build_up"] = self._pen_button("build-up", "Touches go on while the pen holds still",
-                                                        "build_up", pens)
         pens.addStretch(1)
-        for label in (self.mode_label, self.aligned_label, self.pen_label):
-            label.setObjectName("quiet")
-            label.setFont(font(SMALL_PT))
+        self.pen_label.setObjectName("quiet")
+        self.pen_label.setFont(font(SMALL_PT))
+        self.aligned = self._pen_button(
+            "along", "On: the source goes along from stroke to stroke. Off: every stroke begins at the same source",
+            "aligned", QHBoxLayout())
+        self.aligned.clicked.disconnect()
+        self.aligned.clicked.connect(self._set_aligned)
         self.mirror = self._pen_button("mirror", "Lay the source down mirrored", "mirror", QHBoxLayout())
         self.mirror.clicked.disconnect()
         self.mirror.clicked.connect(self._set_mirror)
@@ -118,9 +115,11 @@ class BrushStrip(QWidget):
         self.turned.setCheckable(False)
         self.turned.clicked.disconnect()
         self.turned.clicked.connect(self._straighten)
+        self.pen_buttons["build_up"] = self._pen_button("hold", "Touches go on while the pen holds still",
+                                                        "build_up", QHBoxLayout())
         options = QHBoxLayout()
-        options.setSpacing(4)
-        for widget in (self.aligned_label, self.aligned, self.mode_label, self.mode, self.mirror, self.turned):
+        options.setSpacing(2)
+        for widget in (self.aligned, self.mode, self.pen_buttons["build_up"]):
             options.addWidget(widget)
         options.addStretch(1)
         column = QVBoxLayout()
@@ -128,9 +127,12 @@ class BrushStrip(QWidget):
         column.addStretch(1)
         column.addLayout(options)
         pen_row = QHBoxLayout()
-        pen_row.setSpacing(8)
+        pen_row.setSpacing(4)
         pen_row.addWidget(self.pen_label)
-        pen_row.addWidget(self.pen, 1)
+        pen_row.addWidget(self.pen)
+        pen_row.addWidget(self.mirror)
+        pen_row.addWidget(self.turned)
+        pen_row.addStretch(1)
         column.addLayout(pen_row)
         column.addStretch(1)
         row.addLayout(column, 3)
@@ -145,7 +147,7 @@ class BrushStrip(QWidget):
         button.setFont(font(SMALL_PT))
         button.setFixedHeight(24)
         button.setStyleSheet(
-            f"QToolButton {{ border: 1px solid {t.line}; border-radius: 5px; padding: 1px 6px; margin-right: 3px;"
+            f"QToolButton {{ border: 1px solid {t.line}; border-radius: 5px; padding: 1px 4px; margin-right: 2px;"
             f" color: {t.quiet_ink}; }}"
             f"QToolButton:focus {{ border-color: {t.ink}; }}"
             f"QToolButton:checked {{ background: {t.accent_tint}; border-color: {t.accent}; color: {t.ink}; }}"
@@ -185,8 +187,8 @@ class BrushStrip(QWidget):
         self.state.mode = mode
         self.changed.emit()
 
-    def _set_aligned(self, key: str) -> None:
-        self.state.aligned = key == "aligned"
+    def _set_aligned(self, on: bool) -> None:
+        self.state.aligned = on
         self.changed.emit()
 
     def refresh(self) -> None:
@@ -204,13 +206,14 @@ class BrushStrip(QWidget):
         turn = self.state.turn
         self.mirror.setChecked(turn.mirror)
         self.mirror.setVisible(self.state.needs_source)
-        self.turned.setText(f"{turn.rotation_deg:.0f}° {turn.scale * 100:.0f} %")
+        self.turned.setText(f"{turn.rotation_deg:.0f}°")
+        self.turned.setToolTip(f"The source is turned {turn.rotation_deg:.0f}° and laid at {turn.scale * 100:.0f} %; "
+                               "press to lay it straight again")
         self.turned.setVisible(self.state.needs_source and (turn.rotation_deg != 0 or turn.scale != 1))
         self.graph.set_brush(brush)
-        for widget in (self.mode, self.mode_label):
-            widget.setVisible(tool == "copy")
-        for widget in (self.aligned, self.aligned_label):
-            widget.setVisible(self.state.needs_source)
+        self.mode.setVisible(tool == "copy")
+        self.aligned.setChecked(self.state.aligned)
+        self.aligned.setVisible(self.state.needs_source)
         for name, button in self.pen_buttons.items():
             button.setChecked(getattr(brush, name))
             button.setVisible(tool != "graft" and (tool != "dab" or name in ("pressure_size", "pressure_ceiling")))

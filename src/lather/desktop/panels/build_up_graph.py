@@ -16,12 +16,12 @@ class BuildUpGraph(QWidget):
 
     def __init__(self, parent=None):
         super().__init__(parent)
-        self.setFixedSize(136, 60)
+        self.setFixedSize(118, 60)
         self._brush = Brush()
         self.set_brush(self._brush)
 
     def sizeHint(self) -> QSize:
-        return QSize(136, 60)
+        return QSize(118, 60)
 
     def set_brush(self, brush: Brush) -> None:
         self._brush = brush

@@ -17,7 +17,7 @@ class _StageCell(QFrame):
     def __init__(self, stage_id: str, label: str, parent=None):
         super().__init__(parent)
         self.stage_id = stage_id
-        self.setFixedWidth(292)
+        self.setFixedWidth(312)
         t = theme()
         self.setStyleSheet(f"_StageCell {{ background: {t.raised}; border-bottom: 3px solid {t.accent}; }}")
         row = QHBoxLayout(self)

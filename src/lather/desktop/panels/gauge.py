@@ -53,7 +53,7 @@ class Gauge(QWidget):
         if self._band is None:
             return
         left, right = (min(1.0, v / self._high) * self.width() for v in (self._band.low, self._band.high))
-        painter.setBrush(QColor(t.accent).lighter(175) if t.name == "light" else QColor(t.accent_tint).lighter(150))
+        painter.setBrush(QColor(t.accent_tint).darker(118) if t.name == "light" else QColor(t.accent_tint).lighter(150))
         painter.drawRoundedRect(QRectF(left, 22, right - left, 6), 3, 3)
         x = min(1.0, max(0.0, self._value / self._high)) * (self.width() - 3) + 1.5
         painter.setPen(QPen(QColor(t.near if out else t.ink), 3, cap=Qt.PenCapStyle.RoundCap))

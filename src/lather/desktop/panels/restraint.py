@@ -50,7 +50,7 @@ class RestraintPanel(QWidget):
             gauge.deleteLater()
         for find, share in left:
             if find.id not in self.left:
-                self.left[find.id] = Gauge(f"{find.label} left, {find.zone.rpartition(', ')[2]}", high=1.2)
+                self.left[find.id] = Gauge(f"{find.label} · {find.zone}", high=1.2)
                 self._left.addWidget(self.left[find.id])
             limits = band(job_kind, f"{find.kind}_left")
-            self.left[find.id].show_value(share, f"{share * 100:.0f} %", limits)
+            self.left[find.id].show_value(share, f"{share * 100:.0f} % left", limits)

@@ -26,7 +26,7 @@ class ValueSlider(QWidget):
         self.setAccessibleName(name)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setMinimumWidth(84)
+        self.setMinimumWidth(68)
         self.setFixedHeight(40)
 
     def sizeHint(self) -> QSize:

@@ -216,7 +216,7 @@ class GraftControl(QObject):
         top = min(here, key=lambda p: p.y())
         if stroke.offset is None:
             text = "looking for skin …"
-        elif self.disagreement > 0.25:
+        elif self.disagreement > 0.06:
             text = f"{self.disagreement * 100:.0f} % of the border does not fit · drag the dashed outline"
         else:
             text = "Return lays it down · F next skin · drag to move · Esc"

@@ -62,7 +62,7 @@ def style_sheet() -> str:
     QPushButton#tab:hover {{ color: {t.ink}; }}
     QPushButton#tab:focus {{ border: 1px solid {t.accent}; }}
     QPushButton#tab:checked {{ background: {t.accent}; color: {t.on_accent}; font-weight: 600; }}
-    QPushButton#choice {{ background: transparent; border: 1px solid transparent; border-radius: 5px; padding: 3px 9px;
+    QPushButton#choice {{ background: transparent; border: 1px solid transparent; border-radius: 5px; padding: 3px 7px;
         color: {t.quiet_ink}; min-height: 18px; }}
     QPushButton#choice:checked {{ background: {t.raised}; color: {t.ink}; font-weight: 600;
         border: 1px solid {t.line}; }}
