@@ -1,7 +1,8 @@
 """Small crops of the photo for lists, made once for each item."""
 
-from PyQt6.QtCore import QRectF
+from PyQt6.QtCore import QAbstractListModel, QRectF, Qt
 from PyQt6.QtGui import QPainter
+from PyQt6.QtWidgets import QListView, QStyledItemDelegate
 
 from lather.core.engine.photo import Photo
 from lather.core.types import Rect, level_size
@@ -38,3 +39,18 @@ class Crops:
         if rect.empty:
             rect = Rect(0, 0, 1, 1)
         return TileImage(self._converter.bgrx(self._photo.read(rect, level)))
+
+
+class CropList(QListView):
+    """A list of crops with words beside them, scrolled smoothly, on the panel's own ground."""
+
+    def __init__(self, name: str, model: QAbstractListModel, delegate: QStyledItemDelegate, parent=None):
+        super().__init__(parent)
+        self.setModel(model)
+        self.setItemDelegate(delegate)
+        self.setFrameShape(QListView.Shape.NoFrame)
+        self.setStyleSheet("background: transparent;")
+        self.setAccessibleName(name)
+        self.setUniformItemSizes(True)
+        self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -6,7 +6,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QLabel,
-    QListView,
     QProgressBar,
     QPushButton,
     QStyle,
@@ -19,7 +18,7 @@ from lather.core.find.mend import can_mend
 from lather.core.job.finds import KINDS, Find
 from lather.core.measure.keepers import find_box
 from lather.desktop.panels.choices import Choices
-from lather.desktop.panels.crops import CROP, Crops
+from lather.desktop.panels.crops import CROP, CropList, Crops
 from lather.desktop.screens.finds_control import FindsControl
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
@@ -134,15 +133,7 @@ class FindsPanel(QWidget):
         self.empty.setAlignment(Qt.AlignmentFlag.AlignTop)
         column.addWidget(self.empty, 1)
         self._model = _Finds(self)
-        self.list = QListView()
-        self.list.setModel(self._model)
-        self.list.setItemDelegate(_FindDelegate(crops, self))
-        self.list.setFrameShape(QListView.Shape.NoFrame)
-        self.list.setStyleSheet("background: transparent;")
-        self.list.setAccessibleName("Finds")
-        self.list.setUniformItemSizes(True)
-        self.list.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
-        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list = CropList("Finds", self._model, _FindDelegate(crops, self))
         self.list.selectionModel().selectionChanged.connect(self._selected)
         column.addWidget(self.list, 1)
         column.addLayout(self._decisions())

@@ -2,11 +2,11 @@
 
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter
-from PyQt6.QtWidgets import QLabel, QListView, QPushButton, QStyle, QStyledItemDelegate, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QPushButton, QStyle, QStyledItemDelegate, QVBoxLayout, QWidget
 
 from lather.core.job.model import Layer, Stroke
 from lather.desktop.input.brush_state import TOOL_LABELS
-from lather.desktop.panels.crops import CROP, Crops
+from lather.desktop.panels.crops import CROP, CropList, Crops
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
@@ -94,15 +94,7 @@ class MendsPanel(QWidget):
         self.empty.setAlignment(Qt.AlignmentFlag.AlignTop)
         column.addWidget(self.empty, 1)
         self._model = _Mends(self)
-        self.list = QListView()
-        self.list.setModel(self._model)
-        self.list.setItemDelegate(_MendDelegate(crops, self))
-        self.list.setFrameShape(QListView.Shape.NoFrame)
-        self.list.setStyleSheet("background: transparent;")
-        self.list.setAccessibleName("Mends of the layer in hand")
-        self.list.setUniformItemSizes(True)
-        self.list.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
-        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list = CropList("Mends of the layer in hand", self._model, _MendDelegate(crops, self))
         self.list.selectionModel().selectionChanged.connect(self._selected)
         column.addWidget(self.list, 1)
         self.remove = QPushButton("Take this mend out")

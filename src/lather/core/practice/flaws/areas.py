@@ -3,9 +3,10 @@
 import cv2
 import numpy as np
 
+from lather.core.find.lines import band
 from lather.core.practice.flaws.base import BLOOD, Flaw, Scene, blob, relief, to_contrast
 from lather.core.practice.flaws.lines import follow_form, wander
-from lather.core.practice.flaws.tube import as_points, band_outline, distance_to_path, path_bounds
+from lather.core.practice.flaws.tube import as_points, distance_to_path, line_flaw, path_bounds
 from lather.core.practice.sitters import SKIN
 
 _TRIES = 60
@@ -43,7 +44,7 @@ def make_under_eye(scene: Scene) -> Flaw | None:
             2 * half,
             reached,
             False,
-            band_outline(path, 1.3 * width),
+            band(path, 1.3 * width),
             path=as_points(path),
             width_px=2 * width,
         )
@@ -106,19 +107,7 @@ def _press(scene: Scene, kind: str, path, width: float, rect, density, shade, ma
 
     after, reached = to_contrast(draw, before, mask, scene.rng.uniform(4.5, 7.5))
     scene.write(rect, after)
-    length = float(np.hypot(*np.diff(path, axis=0).T).sum())
-    middle = path[len(path) // 2]
-    return Flaw(
-        kind,
-        float(middle[0]),
-        float(middle[1]),
-        length,
-        reached,
-        False,
-        band_outline(path, 0.65 * width),
-        path=as_points(path),
-        width_px=width,
-    )
+    return line_flaw(kind, path, width, reached, 0.65 * width)
 
 
 def _soft_area(scene: Scene, kind: str, size_mm, draw, contrast_de, where=None) -> Flaw | None:

@@ -3,9 +3,10 @@
 import cv2
 import numpy as np
 
+from lather.core.find.lines import band
 from lather.core.practice.flaws.base import Flaw, Scene, blob, contrast, to_contrast
 from lather.core.practice.flaws.lines import wander
-from lather.core.practice.flaws.tube import as_points, band_outline, distance_to_path, path_bounds
+from lather.core.practice.flaws.tube import as_points, distance_to_path, path_bounds
 from lather.core.practice.sitters import CLOTHING, SKIN, TEETH
 
 _TRIES = 60
@@ -29,7 +30,7 @@ def make_cloth_speck(scene: Scene) -> Flaw | None:
         half = max(0.9, 0.07 * size)
         distance, _ = distance_to_path(path, rect, 3 * half + 3)
         mask = np.clip(half + 0.5 - np.abs(distance), 0, 1).astype(np.float32)
-        outline = band_outline(path, half + 1)
+        outline = band(path, half + 1)
     before = scene.read(rect)
     cloth = np.median(before.reshape(-1, 3), axis=0)
     lint = np.array([0.6, 0.58, 0.55], np.float32) if cloth.mean() < 0.3 else cloth * 0.35
@@ -154,7 +155,7 @@ def make_braces(scene: Scene) -> Flaw | None:
         float(last - first),
         contrast(before, out, mask),
         False,
-        band_outline(wire, half + 1),
+        band(wire, half + 1),
         path=as_points(wire),
         width_px=float(2 * half),
     )

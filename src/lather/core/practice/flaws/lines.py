@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 
 from lather.core.practice.flaws.base import BLOOD, MELANIN, Flaw, Scene, contrast, to_contrast
-from lather.core.practice.flaws.tube import as_points, band_outline, distance_to_path, path_bounds
+from lather.core.practice.flaws.tube import distance_to_path, line_flaw, path_bounds
 from lather.core.practice.sitters import EYE_WHITE, HAIR, SKIN
 
 _TRIES = 60
@@ -59,19 +59,7 @@ def draw_crease(scene: Scene, path: np.ndarray, width: float, contrast_de: float
 
     after, reached = to_contrast(draw, before, furrow, contrast_de)
     scene.write(rect, after)
-    length = float(np.hypot(*np.diff(path, axis=0).T).sum())
-    middle = path[len(path) // 2]
-    return Flaw(
-        "crease",
-        float(middle[0]),
-        float(middle[1]),
-        length,
-        reached,
-        False,
-        band_outline(path, width),
-        path=as_points(path),
-        width_px=width,
-    )
+    return line_flaw("crease", path, width, reached, width)
 
 
 def wander(rng, x: float, y: float, length_px: float, direction: float, bend: float, steps: int = 40) -> np.ndarray:
@@ -91,19 +79,7 @@ def _draw_vein(scene: Scene, kind: str, path: np.ndarray, width: float, contrast
     before = scene.read(rect)
     after, reached = to_contrast(lambda s: before * np.exp(-s * BLOOD * vessel[..., None]), before, vessel, contrast_de)
     scene.write(rect, after)
-    length = float(np.hypot(*np.diff(path, axis=0).T).sum())
-    middle = path[len(path) // 2]
-    return Flaw(
-        kind,
-        float(middle[0]),
-        float(middle[1]),
-        length,
-        reached,
-        False,
-        band_outline(path, max(1.5, width)),
-        path=as_points(path),
-        width_px=width,
-    )
+    return line_flaw(kind, path, width, reached, max(1.5, width))
 
 
 def make_vein_nose(scene: Scene) -> Flaw | None:
@@ -174,19 +150,7 @@ def draw_hair(scene: Scene, kind: str, path: np.ndarray, width: float, colour: n
         under = before * (1 - shadow * cv2.GaussianBlur(moved, (0, 0), max(0.7, 0.6 * width)))[..., None]
     after = (under + alpha[..., None] * (hair - under)).astype(np.float32)
     scene.write(rect, after)
-    length = float(np.hypot(*np.diff(path, axis=0).T).sum())
-    middle = path[len(path) // 2]
-    return Flaw(
-        kind,
-        float(middle[0]),
-        float(middle[1]),
-        length,
-        contrast(before, after, alpha),
-        False,
-        band_outline(path, max(1.5, width)),
-        path=as_points(path),
-        width_px=width,
-    )
+    return line_flaw(kind, path, width, contrast(before, after, alpha), max(1.5, width))
 
 
 def hair_width(scene: Scene) -> float:

@@ -5,7 +5,7 @@ import numpy as np
 
 from lather.core.practice.flaws.base import Flaw, Scene, blob, to_contrast
 from lather.core.practice.flaws.lines import draw_crease, follow_form
-from lather.core.practice.flaws.tube import as_points, band_outline, distance_to_path, path_bounds
+from lather.core.practice.flaws.tube import distance_to_path, line_flaw, path_bounds
 from lather.core.practice.sitters import LIPS, SKIN
 
 _TRIES = 60
@@ -37,19 +37,7 @@ def make_makeup_fold(scene: Scene) -> Flaw | None:
             lambda s: before + np.minimum(s * line, 1)[..., None] * (powder - before), before, line, rng.uniform(4.5, 7)
         )
         scene.write(rect, after)
-        length = float(np.hypot(*np.diff(path, axis=0).T).sum())
-        middle = path[len(path) // 2]
-        return Flaw(
-            "makeup_fold",
-            float(middle[0]),
-            float(middle[1]),
-            length,
-            reached,
-            False,
-            band_outline(path, 2 * width),
-            path=as_points(path),
-            width_px=4 * width,
-        )
+        return line_flaw("makeup_fold", path, 4 * width, reached, 2 * width)
     return None
 
 

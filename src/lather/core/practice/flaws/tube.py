@@ -3,6 +3,8 @@
 import numpy as np
 from numba import njit
 
+from lather.core.find.lines import band
+from lather.core.practice.flaws.base import Flaw
 from lather.core.types import Rect
 
 
@@ -46,13 +48,13 @@ def path_bounds(path: np.ndarray, margin: float, whole: Rect) -> Rect:
     return Rect(int(low[0]), int(low[1]), int(high[0]) + 2, int(high[1]) + 2).intersect(whole)
 
 
-def band_outline(path: np.ndarray, half_px: float) -> list[tuple[float, float]]:
-    """Polygon of a path widened by `half_px` to both sides."""
-    side = np.stack([-np.gradient(path[:, 1]), np.gradient(path[:, 0])], 1)
-    side /= np.maximum(np.hypot(*side.T), 1e-6)[:, None]
-    step = max(1, len(path) // 12)
-    both = np.concatenate([(path + side * half_px)[::step], (path - side * half_px)[::-1][::step]])
-    return [(float(a), float(b)) for a, b in both]
+def line_flaw(kind: str, path: np.ndarray, width_px: float, contrast_de: float, half_px: float) -> Flaw:
+    """Description of a flaw along a path (n, 2); its outline is the path widened by `half_px` to both sides."""
+    length = float(np.hypot(*np.diff(path, axis=0).T).sum())
+    middle = path[len(path) // 2]
+    outline = list(band(path, half_px))
+    return Flaw(kind, float(middle[0]), float(middle[1]), length, contrast_de, False, outline,
+                path=as_points(path), width_px=width_px)
 
 
 def as_points(path: np.ndarray, most: int = 40) -> list[tuple[float, float]]:

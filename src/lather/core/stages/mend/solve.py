@@ -61,7 +61,7 @@ def cut(coverage: Mask, area: Rect, rect: Rect) -> Mask:
 
 
 def _heal_with(stroke: Stroke, read: Read, bounds: Rect) -> dict:
-    """What a healing tool gives to `heal`: where its texture comes from."""
+    """Where the texture of a heal comes from, as arguments of `heal`."""
     if stroke.tool == "blend_in":
         return {"read_source": lambda rect: SourceRead(grain(rect), np.ones((rect.height, rect.width), np.bool_)),
                 "texture_gain": _GRAIN_GAIN}
