@@ -1,13 +1,14 @@
 """The mend proposed for a find: which tool, how big, on which layer; one, or all that were accepted."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from lather.core.engine.engine import Engine
 from lather.core.errors import Cancelled
 from lather.core.job.commands import AddEdits, AddLayer, Command, Together
+from lather.core.job.fence import Fence
 from lather.core.job.finds import SOFTENED, Find
 from lather.core.job.model import Job, Layer, Stroke, new_id
 from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source
@@ -16,7 +17,10 @@ SOFTEN_STRENGTH = 0.55
 _SPOT_SIZE, _SPOT_MORE_PX = 1.6, 4.0
 _LINE_WIDTH, _LINE_MORE_PX = 2.3, 3.0
 _LARGEST_PX = 400.0
-_BY_HAND = ("intruder", "braces", "blotch", "redness", "shine", "stray_hair")
+_OWN_WIDTHS = {"under_eye": (1.7, 3.0), "vein_eye": (1.8, 1.5)}
+_CHEEK_OFF = 0.42  # lengths of the hollow from it to the cheek that is taken
+_LASHES_OFF, _CHEEK_IN, _FENCE_FEATHER = 0.45, 2.0, 0.5  # widths of the hollow: fence above and below its middle
+_BY_HAND = ("intruder", "braces", "blotch", "redness", "shine", "stray_hair", "smeared_lip")
 """Kinds that Mend lists but does not mend by itself: by hand, or in a later stage."""
 
 
@@ -27,17 +31,42 @@ def can_mend(find: Find) -> bool:
 
 def proposed_size(find: Find) -> float:
     """Brush size (px) that covers a find and its soft rim."""
+    if find.kind in _OWN_WIDTHS:
+        times, more = _OWN_WIDTHS[find.kind]
+        return float(np.clip(times * (find.width_px or find.size_px) + more, 3, _LARGEST_PX))
     if find.path is not None:
         return float(np.clip(_LINE_WIDTH * (find.width_px or 2) + _LINE_MORE_PX, 5, _LARGEST_PX))
     return float(np.clip(_SPOT_SIZE * find.size_px + _SPOT_MORE_PX, 6, _LARGEST_PX))
 
 
 def proposed_stroke(find: Find) -> Stroke:
-    """An unsourced Dab over the find: one touch on a spot, touches along a line, a soft rim on a hollow."""
+    """An unsourced Dab over the find: one touch on a spot, touches along a line, a soft rim on a hollow.
+
+    Above a hollow there are lashes, so no tone can be read around it: the cheek right below is copied softly, only
+    where it is lighter, fenced off from the lashes. A vessel in the eye takes nothing from elsewhere: the white from
+    both its sides is blended in.
+    """
     edge = 0.8 if find.kind == "under_eye" else 0.35 if find.path is not None else 0.15
-    return dab_stroke(
+    stroke = dab_stroke(
         find.x, find.y, proposed_size(find), edge=edge, note=find.label.lower(), path=find.path, find=find.id
     )
+    if find.kind == "under_eye":
+        fence, down = _below_the_lashes(find)
+        offset = np.round(_CHEEK_OFF * find.size_px * down).astype(int)
+        return replace(stroke, tool="copy", mode="lighter", offset=(int(offset[0]), int(offset[1])), fence=fence)
+    return replace(stroke, tool="blend_in") if find.kind == "vein_eye" else stroke
+
+
+def _below_the_lashes(find: Find) -> tuple[Fence, np.ndarray]:
+    """The fence, and the unit vector from the eye to the cheek."""
+    path, width = np.array(find.path), find.width_px or 10.0
+    along = path[-1] - path[0]
+    down = np.array([-along[1], along[0]]) / max(np.hypot(*along), 1e-6)
+    down = down if down[1] > 0 else -down
+    aside = 0.5 * width * along / max(np.hypot(*along), 1e-6)
+    upper, lower = path - _LASHES_OFF * width * down, path + _CHEEK_IN * width * down
+    rim = [upper[0] - aside, *upper, upper[-1] + aside, lower[-1] + aside, *lower[::-1], lower[0] - aside]
+    return Fence((tuple((float(x), float(y)) for x, y in rim),), _FENCE_FEATHER * width), down
 
 
 @dataclass(frozen=True)
@@ -68,7 +97,9 @@ def mend_command(engine: Engine, job: Job, find: Find, default_layer_id: str) ->
     place = layer_for(job, find, default_layer_id)
     with_layer = place.make.apply(job) if place.make else job
     stroke = proposed_stroke(find)
-    stroke = with_source(stroke, source_candidates(engine, with_layer, place.layer_id, stroke, avoid=job.finds or ()))
+    if stroke.tool == "dab":
+        found = source_candidates(engine, with_layer, place.layer_id, stroke, avoid=job.finds or ())
+        stroke = with_source(stroke, found)
     if stroke is None:
         return None
     add = AddEdits("mend", place.layer_id, (stroke,))
