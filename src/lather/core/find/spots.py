@@ -19,7 +19,7 @@ _LEAST_RESPONSE, _NOISE_TIMES = 0.8, 1.9
 _MOST_CANDIDATES = 1600
 LEAST_CONTRAST = 2.2
 _NEIGHBOURS = 8
-LEAST_CONFIDENCE = 0.3  # of being no natural texture; set where clean plates of all sitters give under 2 finds
+LEAST_CONFIDENCE = 0.2  # of being no natural texture; set where clean plates of all sitters give under 2 finds
 FEATURES = (
     "log_size_mm",
     "log_size_px",
