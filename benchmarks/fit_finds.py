@@ -128,7 +128,7 @@ def _spots(scene, plate, measured=None, kinds=SPOTS):
 
 
 def _ground(scene, plate):
-    ground_scene = ground.GroundScene(scene.measures)
+    ground_scene = ground.GroundScene(scene.measures, most_candidates=450)
     return _spots(ground_scene, plate, spots.measure_blobs(ground_scene), GROUND)
 
 

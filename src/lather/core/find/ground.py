@@ -48,4 +48,4 @@ class GroundScene(FindScene):
 
 def find_on_ground(scene: FindScene) -> list[Find]:
     """Specks on cloth and marks of the lens, most certain first."""
-    return spots.name_blobs(GroundScene(scene.measures), "ground")
+    return spots.name_blobs(GroundScene(scene.measures, most_candidates=450), "ground")

@@ -20,7 +20,7 @@ _LOOKS = (
     (0, False, (0.3, 0.5), 1.2, 1.4),
 )
 _LEAST_MM = 3.5
-_MOST_LINES = 260
+_MOST_TRACED, _MOST_LINES = 420, 260
 LEAST_CONFIDENCE = 0.45
 _OFFSETS = np.linspace(-3.2, 3.2, 33)
 FEATURES = (
@@ -133,20 +133,23 @@ def measure_lines(scene: FindScene) -> list[MeasuredLine]:
     for line, _ in traced:
         cv2.polylines(crowd, [np.round(line.points).astype(np.int32)], False, 1.0, 1)
     crowd = cv2.blur(crowd, (2 * int(7 * scene.per_mm) + 1,) * 2) * scene.per_mm
-    measured = [_measure(scene, line, number, crowd) for line, number in traced]
-    kept = sorted((m for m in measured if m is not None), key=lambda m: -m[0])
-    return [line for _, line in _once(scene, kept)][:_MOST_LINES]
+    ranked = sorted(traced, key=lambda t: -t[0].strength * np.sqrt(t[0].length))
+    chosen = _once(scene, ranked)[:_MOST_TRACED]
+    measured = [m for m in (_measure(scene, line, number, crowd) for line, number in chosen) if m is not None]
+    return [line for _, line in sorted(measured, key=lambda m: -m[0])][:_MOST_LINES]
 
 
-def _once(scene: FindScene, ranked):
+def _once(scene: FindScene, ranked: list[tuple[Line, int]]) -> list[tuple[Line, int]]:
     """Leave out lines most of which lies on a stronger one."""
     taken = np.zeros(scene.bare.shape, np.uint8)
-    for rank, line in ranked:
+    kept = []
+    for line, number in ranked:
         at = np.clip(np.round(line.points).astype(int), 0, np.array(taken.shape)[::-1] - 1)
         if taken[at[:, 1], at[:, 0]].mean() < 0.4:
             thick = max(3, int(2.2 * line.width))
             cv2.polylines(taken, [at.astype(np.int32)], False, 1, thick)
-            yield rank, line
+            kept.append((line, number))
+    return kept
 
 
 def _measure(scene: FindScene, line: Line, number: int, crowd) -> tuple[float, MeasuredLine] | None:

@@ -6,6 +6,8 @@ import cv2
 import numpy as np
 from numba import njit
 
+_FAINT = np.float32(0.2)
+
 
 @dataclass(frozen=True)
 class Line:
@@ -26,24 +28,34 @@ def ridge_response(values: np.ndarray, sigmas, *, dark: bool) -> tuple[np.ndarra
     The larger eigenvalue of the Hessian at scale sigma, times sigma², less what the other one says of blobs
     (Lindeberg 1998). dark: lines darker than their surroundings; else brighter.
     """
-    sign = np.float32(1.0 if dark else -1.0)
     best = np.zeros(values.shape, np.float32)
     angle, scale = np.zeros_like(best), np.full_like(best, sigmas[0])
     for sigma in sigmas:
         smooth = cv2.GaussianBlur(values, (0, 0), sigma)
-        xx = cv2.Sobel(smooth, cv2.CV_32F, 2, 0, ksize=3) / 4
-        yy = cv2.Sobel(smooth, cv2.CV_32F, 0, 2, ksize=3) / 4
-        xy = cv2.Sobel(smooth, cv2.CV_32F, 1, 1, ksize=3) / 4
-        half, gap = (xx + yy) / 2, np.sqrt(((xx - yy) / 2) ** 2 + xy**2)
-        across = sign * half + gap
-        along = np.abs(sign * half - gap)
-        response = np.maximum(across - along, 0) * np.float32(sigma**2)
-        better = response > best
-        best = np.where(better, response, best)
-        turn = 0.5 * np.arctan2(2 * xy * sign, (xx - yy) * sign)  # across the ridge
-        angle = np.where(better, turn + np.pi / 2, angle)
-        scale = np.where(better, np.float32(sigma), scale)
-    return best, angle.astype(np.float32), scale
+        _ridge_at(smooth, np.float32(1.0 if dark else -1.0), np.float32(sigma), best, angle, scale)
+    return best, angle, scale
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _ridge_at(smooth, sign, sigma, best, angle, scale):  # pragma: no cover - compiled
+    """Eigenvalues of the Hessian (3×3 Sobel) at one scale; where they beat `best`, they are kept."""
+    height, width = smooth.shape
+    for y in range(1, height - 1):
+        for x in range(1, width - 1):
+            a, b, c = smooth[y - 1, x - 1], smooth[y - 1, x], smooth[y - 1, x + 1]
+            d, e, f = smooth[y, x - 1], smooth[y, x], smooth[y, x + 1]
+            g, h, k = smooth[y + 1, x - 1], smooth[y + 1, x], smooth[y + 1, x + 1]
+            quarter = np.float32(0.25)
+            xx = (a - 2 * b + c + 2 * (d - 2 * e + f) + g - 2 * h + k) * quarter
+            yy = (a + 2 * b + c - 2 * (d + 2 * e + f) + g + 2 * h + k) * quarter
+            xy = (a - c - g + k) * quarter
+            half, gap = sign * (xx + yy) / 2, np.sqrt(((xx - yy) / 2) ** 2 + xy * xy)
+            response = (half + gap - np.abs(half - gap)) * sigma * sigma
+            if response > best[y, x]:
+                best[y, x] = response
+                scale[y, x] = sigma
+                if response > _FAINT:  # the angle costs more than all else, and faint ridges are never followed
+                    angle[y, x] = 0.5 * np.arctan2(2 * xy * sign, (xx - yy) * sign) + np.pi / 2
 
 
 @njit(cache=True, nogil=True)
@@ -179,10 +191,9 @@ def trace_lines(
     paths, starts = np.empty((int(crest.sum()) + 64, 2), np.int32), np.zeros(len(seeds) + 2, np.int64)
     count = _trace(seeds, crest, angle, response, np.zeros_like(crest), reach, most_turn, paths, starts)
     lines = []
-    for i in range(count):
+    least_points = max(4, int(least_length / 2.2))  # a step is hardly ever longer: gaps are few
+    for i in np.flatnonzero(np.diff(starts[: count + 1]) >= least_points):
         rows, columns = paths[starts[i] : starts[i + 1]].T
-        if len(rows) < 4:
-            continue
         points = np.stack([columns, rows], 1).astype(np.float32) + 0.5
         points = _smoothed(points)
         width = 2.0 * float(np.median(scale[rows, columns]))

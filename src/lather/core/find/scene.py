@@ -19,6 +19,8 @@ class FindScene:
     """`step`: source pixels per pixel here (a power of two). `rect`: the part looked at, in pixels of this scale."""
 
     measures: PhotoMeasures
+    most_candidates: int = 1600
+    """Places measured at the most, those that stand out most first."""
 
     @cached_property
     def level(self) -> int:

@@ -16,7 +16,6 @@ _SMALLEST_PX, _LARGEST_MM = 3.6, 6.5
 _SCALE_STEP = 1.32
 _CHANNELS = np.array([1.0, 1.0, 0.7], np.float32)
 _LEAST_RESPONSE, _NOISE_TIMES = 0.8, 1.9
-_MOST_CANDIDATES = 1600
 LEAST_CONTRAST = 2.2
 _NEIGHBOURS = 8
 LEAST_CONFIDENCE = 0.2  # of being no natural texture; set where clean plates of all sitters give under 2 finds
@@ -162,8 +161,8 @@ def _scale_space_extrema(scene: FindScene) -> list[tuple[float, float, float, fl
         s = 0.32 * size / step
         centre = _masked_blur(held, mask, s)
         around = _masked_blur(held, mask, 2.1 * s)
-        change = centre - around
-        response = np.sqrt((change**2).sum(-1)) * (mask > 0.5)
+        response = np.zeros(mask.shape, np.float32)
+        _length_of_change(*centre, *around, mask, response)
         layers.append((size, step, response))
         size *= _SCALE_STEP
     for index, (size, step, response) in enumerate(layers):
@@ -180,7 +179,7 @@ def _scale_space_extrema(scene: FindScene) -> list[tuple[float, float, float, fl
         for y, x, value in zip(ys[best], xs[best], values[best]):
             found.append(((x + 0.5) * step, (y + 0.5) * step, size, value / max(float(noise[y, x]), 0.25)))
     found.sort(key=lambda f: -f[3])
-    return found[:_MOST_CANDIDATES]
+    return found[: scene.most_candidates]
 
 
 def _usual_nearby(response: np.ndarray, size: float) -> np.ndarray:
@@ -190,10 +189,25 @@ def _usual_nearby(response: np.ndarray, size: float) -> np.ndarray:
     return cv2.blur(response, (k, k)) / np.maximum(cv2.blur(inside, (k, k)), 0.05)
 
 
-def _masked_blur(held: np.ndarray, mask: np.ndarray, sigma: float) -> np.ndarray:
+def _masked_blur(held: np.ndarray, mask: np.ndarray, sigma: float) -> tuple[np.ndarray, np.ndarray]:
+    """(blurred values times the mask, blurred mask); their ratio is the blur inside the mask."""
     k = (2 * int(np.ceil(2.5 * sigma)) + 1,) * 2
-    weight = cv2.GaussianBlur(mask, k, sigma)
-    return cv2.GaussianBlur(held, k, sigma) / np.maximum(weight, 1e-3)[..., None]
+    return cv2.GaussianBlur(held, k, sigma), cv2.GaussianBlur(mask, k, sigma)
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _length_of_change(centre, weight, around, weight_around, mask, out):  # pragma: no cover - compiled
+    """Length of (centre / weight - around / weight_around) over the channels, where the mask is over a half."""
+    least = np.float32(1e-3)
+    for y in range(mask.shape[0]):
+        for x in range(mask.shape[1]):
+            if mask[y, x] > 0.5:
+                a, b = 1 / max(weight[y, x], least), 1 / max(weight_around[y, x], least)
+                total = np.float32(0.0)
+                for c in range(3):
+                    change = centre[y, x, c] * a - around[y, x, c] * b
+                    total += change * change
+                out[y, x] = np.sqrt(total)
 
 
 def _around(layer, xs: np.ndarray, ys: np.ndarray) -> np.ndarray:
@@ -237,7 +251,7 @@ def _own_region(signal: np.ndarray, bare: np.ndarray, core: np.ndarray, middle: 
     """The connected region above half height; above more of it where that runs on out of sight."""
     for height in (0.5, 0.65, 0.8):
         region = ((signal > height) & (bare > 0.3)).astype(np.uint8)
-        _, labels = cv2.connectedComponents(region, connectivity=4)
+        _, labels = cv2.connectedComponentsWithAlgorithm(region, 4, cv2.CV_32S, cv2.CCL_WU)  # small: one thread
         label = labels[min(middle[1], labels.shape[0] - 1), min(middle[0], labels.shape[1] - 1)]
         if label == 0:
             near = labels[core]
