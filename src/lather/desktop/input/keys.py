@@ -21,11 +21,11 @@ class KeyAction:
 
 
 ACTIONS = (
-    KeyAction("take_source", "A", "and touch: take the source; drag: align by a line", True),
-    KeyAction("drag_size", "S", "and drag: size, edge; tap: measured here", True),
-    KeyAction("drag_ceiling", "D", "and drag: ceiling sideways, flow up and down", True),
+    KeyAction("take_source", "A", "touch: take the source; drag: align by line", True),
+    KeyAction("drag_size", "S", "drag: size and edge; tap: as measured here", True),
+    KeyAction("drag_ceiling", "D", "drag: ceiling sideways, flow up and down", True),
     KeyAction("before", "Tab", "see the photo as it came", True),
-    KeyAction("move", "Space", "and drag: move the picture", True),
+    KeyAction("move", "Space", "drag: move the picture", True),
     KeyAction("key_sheet", "H", "show this sheet", True),
     KeyAction("previous_find", "Q", "previous find"),
     KeyAction("next_find", "W", "next find"),

@@ -10,12 +10,14 @@ from lather.desktop.theme.tokens import theme
 
 _ALSO = (
     ("Wheel", "zoom at the pointer"), ("Shift while painting", "the original returns"),
-    ("Middle button and drag", "move the picture"),
+    ("Middle button", "drag: move the picture"),
 )
+
+_LINE_PX = 27
 
 
 class KeySheet(QWidget):
-    """Two columns: held keys, and keys to press."""
+    """Three columns: held keys, and keys to press."""
 
     def __init__(self, parent: QWidget):
         super().__init__(parent)
@@ -33,26 +35,30 @@ class KeySheet(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), QColor(20, 22, 24, 120))
-        box = QRectF(0, 0, 860, 430)
+        pressed = [(keys[a.id], a.label) for a in ACTIONS if not a.held]
+        half = (len(pressed) + 1) // 2
+        columns = (
+            ("Hold", [(keys[a.id], a.label) for a in ACTIONS if a.held] + list(_ALSO), 156),
+            ("Press", pressed[:half], 76), ("", pressed[half:], 112),
+        )
+        box = QRectF(0, 0, 1130, 78 + _LINE_PX * max(len(lines) for _, lines, _ in columns))
         box.moveCenter(QRectF(self.rect()).center())
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(t.raised))
         painter.drawRoundedRect(box, 7, 7)
-        columns = (
-            ("Hold", [(keys[a.id], a.label) for a in ACTIONS if a.held] + list(_ALSO)),
-            ("Press", [(keys[a.id], a.label) for a in ACTIONS if not a.held]),
-        )
-        for number, (title, lines) in enumerate(columns):
-            x, y = box.x() + 28 + number * 440, box.y() + 26
+        left = box.x() + 28
+        for title, lines, key_px in columns:
+            y = box.y() + 22
             painter.setPen(QColor(t.ink))
             painter.setFont(font(11, strong=True))
-            painter.drawText(QRectF(x, y, 300, 22), Qt.AlignmentFlag.AlignLeft, title)
+            painter.drawText(QRectF(left, y, 300, 22), Qt.AlignmentFlag.AlignLeft, title)
             y += 34
             for key, label in lines:
                 painter.setFont(font(strong=True))
                 painter.setPen(QColor(t.accent))
-                painter.drawText(QRectF(x, y, 170, 22), Qt.AlignmentFlag.AlignLeft, key)
+                painter.drawText(QRectF(left, y, key_px, 22), Qt.AlignmentFlag.AlignLeft, key)
                 painter.setFont(font())
                 painter.setPen(QColor(t.ink))
-                painter.drawText(QRectF(x + (172 if number == 0 else 124), y, 250, 40), Qt.TextFlag.TextWordWrap, label)
-                y += 27 if number or len(label) < 36 else 40
+                painter.drawText(QRectF(left + key_px + 6, y, 290, 22), Qt.AlignmentFlag.AlignLeft, label)
+                y += _LINE_PX
+            left += key_px + (290 if title == "Hold" else 238)

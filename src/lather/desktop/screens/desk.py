@@ -222,7 +222,10 @@ class DeskScreen(QWidget):
             return caution
         if str(job.brief.get("kind", "")).startswith("newborn"):
             return "A child's picture needs the guardian's consent. " + _GENTLE
-        if job.finds and self.found.current is None:
+        left = sum(state == "open" for state in self.found.states().values())
+        if left and self.found.current is not None:
+            return f"E mends this find, R keeps it, T skips it; {left} are open. F takes other skin for the last mend."
+        if left:
             return "W goes to the first find; E mends it, R keeps it, T skips it. Or touch any spot yourself."
         if not edits:
             return "Touch a spot and lift the pen: Lather finds the skin to use. Wheel zooms, Space and drag moves."
