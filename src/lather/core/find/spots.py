@@ -18,7 +18,7 @@ _CHANNELS = np.array([1.0, 1.0, 0.7], np.float32)
 _LEAST_RESPONSE, _NOISE_TIMES = 0.8, 1.9
 LEAST_CONTRAST = 2.2
 _NEIGHBOURS = 8
-LEAST_CONFIDENCE = 0.2  # of being no natural texture; set where clean plates of all sitters give under 2 finds
+LEAST_CONFIDENCE = 0.2  # of being no natural texture; lower finds more, and more that is none
 FEATURES = (
     "log_size_mm",
     "log_size_px",

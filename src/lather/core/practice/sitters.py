@@ -12,6 +12,7 @@ from lather.core.colour import srgb
 from lather.core.errors import RequestError
 from lather.core.imageio.picture import Picture
 from lather.core.imageio.read import read_picture
+from lather.core.job.face_map import POINTS, FaceMap
 from lather.core.types import LinearRGB, as_float32
 
 FOLDER = Path(__file__).parent.parent / "data" / "sitters"
@@ -84,24 +85,9 @@ class Sitter:
     def zone_at(self, x: float, y: float) -> str:
         """Zone name at a place; skin is told apart by the landmarks where it can be."""
         label = ZONES[int(self.zones[int(y), int(x)])]
-        if label != "skin" or "chin" not in self.landmarks:
+        if label != "skin" or not set(POINTS) <= set(self.landmarks):
             return label
-        marks = self.landmarks
-        chin_x, chin_y = marks["chin"]
-        eye_y = (marks["eye_left"][1] + marks["eye_right"][1]) / 2
-        mouth_y = (marks["mouth_left"][1] + marks["mouth_right"][1]) / 2
-        brow_y = (marks["brow_left"][1] + marks["brow_right"][1]) / 2
-        eyes = abs(marks["eye_right"][0] - marks["eye_left"][0])
-        if y > chin_y or abs(x - chin_x) > 1.8 * eyes:
-            return "neck" if y > chin_y else "cheek"
-        if y < brow_y:
-            return "forehead"
-        nose_x = marks["nose_tip"][0]
-        if eye_y < y < mouth_y and abs(x - nose_x) < 0.28 * eyes:
-            return "nose"
-        if y > mouth_y and abs(x - (marks["mouth_left"][0] + marks["mouth_right"][0]) / 2) < 0.6 * eyes:
-            return "chin"
-        return "cheek, left" if x < nose_x else "cheek, right"
+        return FaceMap({name: self.landmarks[name] for name in POINTS}).zone_at(x, y) or label
 
 
 def load_sitter(name_or_path: str) -> Sitter:

@@ -1,12 +1,14 @@
 """Small crops of the photo for lists, made once for each item."""
 
-from PyQt6.QtCore import QAbstractListModel, QRectF, Qt
-from PyQt6.QtGui import QPainter
-from PyQt6.QtWidgets import QListView, QStyledItemDelegate
+from PyQt6.QtCore import QAbstractListModel, QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QPainter
+from PyQt6.QtWidgets import QListView, QStyle, QStyledItemDelegate
 
 from lather.core.engine.photo import Photo
 from lather.core.types import Rect, level_size
 from lather.desktop.canvas.display import DisplayConverter, TileImage
+from lather.desktop.theme.style import font
+from lather.desktop.theme.tokens import SMALL_PT, theme
 
 CROP = 48
 
@@ -39,6 +41,39 @@ class Crops:
         if rect.empty:
             rect = Rect(0, 0, 1, 1)
         return TileImage(self._converter.bgrx(self._photo.read(rect, level)))
+
+
+class CropDelegate(QStyledItemDelegate):
+    """A row: a crop and up to three lines beside it. `row(item)` gives (key, reach, lines, faded)."""
+
+    def __init__(self, crops: Crops, row, parent=None):
+        super().__init__(parent)
+        self._crops, self._row = crops, row
+
+    def sizeHint(self, option, index) -> QSize:
+        return QSize(180, 60)
+
+    def paint(self, painter: QPainter, option, index) -> None:
+        t = theme()
+        key, reach, lines, faded = self._row(index)
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        box = QRectF(option.rect).adjusted(1, 1, -3, -3)
+        if option.state & QStyle.StateFlag.State_Selected:
+            painter.setBrush(QColor(t.accent_tint))
+            painter.setPen(QColor(t.accent))
+            painter.drawRoundedRect(box, 6, 6)
+        painter.setOpacity(0.6 if faded else 1.0)
+        self._crops.draw(painter, QRectF(box.x() + 5, box.y() + 4, CROP, CROP), key, reach)
+        x = box.x() + CROP + 14
+        width = box.right() - x - 2
+        for number, line in enumerate(lines):
+            painter.setPen(QColor(t.ink if number == 0 else t.quiet_ink))
+            painter.setFont(font(strong=True) if number == 0 else font(SMALL_PT))
+            line = painter.fontMetrics().elidedText(line, Qt.TextElideMode.ElideRight, int(width))
+            painter.drawText(QRectF(x, box.y() + 3 + 17 * number, width, 17), Qt.AlignmentFlag.AlignVCenter, line)
+        painter.restore()
 
 
 class CropList(QListView):

@@ -1,15 +1,12 @@
 """The finds of the stage: crops to step through, what each is, what was decided; looking and mending in one go."""
 
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QPainter
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QLabel,
     QProgressBar,
     QPushButton,
-    QStyle,
-    QStyledItemDelegate,
     QVBoxLayout,
     QWidget,
 )
@@ -18,10 +15,9 @@ from lather.core.find.mend import can_mend
 from lather.core.job.finds import KINDS, Find
 from lather.core.measure.keepers import find_box
 from lather.desktop.panels.choices import Choices
-from lather.desktop.panels.crops import CROP, CropList, Crops
+from lather.desktop.panels.crops import CropDelegate, CropList, Crops
 from lather.desktop.screens.finds_control import FindsControl
 from lather.desktop.theme.style import font
-from lather.desktop.theme.tokens import SMALL_PT, theme
 
 STATE_WORDS = {"open": "", "mended": "mended", "keep": "stays", "skip": "skipped"}
 
@@ -55,40 +51,13 @@ class _Finds(QAbstractListModel):
             self.dataChanged.emit(self.index(0), self.index(max(0, len(finds) - 1)))
 
 
-class _FindDelegate(QStyledItemDelegate):
-    """A crop, the kind, size and contrast, the zone and what was decided."""
-
-    def __init__(self, crops: Crops, parent=None):
-        super().__init__(parent)
-        self._crops = crops
-
-    def sizeHint(self, option, index) -> QSize:
-        return QSize(180, 60)
-
-    def paint(self, painter: QPainter, option, index) -> None:
-        t = theme()
-        find, state = index.data(Qt.ItemDataRole.UserRole), index.data(Qt.ItemDataRole.UserRole + 1)
-        painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        box = QRectF(option.rect).adjusted(1, 1, -3, -3)
-        if option.state & QStyle.StateFlag.State_Selected:
-            painter.setBrush(QColor(t.accent_tint))
-            painter.setPen(QColor(t.accent))
-            painter.drawRoundedRect(box, 6, 6)
-        painter.setOpacity(1.0 if state == "open" else 0.6)
-        self._crops.draw(painter, QRectF(box.x() + 5, box.y() + 4, CROP, CROP), find.id, find_box(find))
-        x = box.x() + CROP + 14
-        width = box.right() - x - 2
-        size = f"{find.size_px:.0f} px" if find.path is None else f"{find.size_px:.0f} × {find.width_px:.0f} px"
-        word = STATE_WORDS[state] or ("by hand" if not can_mend(find) else "")
-        lines = (find.label, f"{size} · {find.contrast_de:.1f} ΔE", " · ".join(p for p in (find.zone, word) if p))
-        for number, line in enumerate(lines):
-            painter.setPen(QColor(t.ink if number == 0 else t.quiet_ink))
-            painter.setFont(font(strong=True) if number == 0 else font(SMALL_PT))
-            line = painter.fontMetrics().elidedText(line, Qt.TextElideMode.ElideRight, int(width))
-            painter.drawText(QRectF(x, box.y() + 3 + 17 * number, width, 17), Qt.AlignmentFlag.AlignVCenter, line)
-        painter.restore()
+def _row(index: QModelIndex) -> tuple:
+    """Kind, size and contrast, zone and what was decided."""
+    find, state = index.data(Qt.ItemDataRole.UserRole), index.data(Qt.ItemDataRole.UserRole + 1)
+    word = STATE_WORDS[state] or ("by hand" if not can_mend(find) else "")
+    size = f"{find.size_px:.0f} px" if find.path is None else f"{find.size_px:.0f} × {find.width_px:.0f} px"
+    lines = (find.label, f"{size} · {find.contrast_de:.1f} ΔE", " · ".join(p for p in (find.zone, word) if p))
+    return find.id, find_box(find), lines, state != "open"
 
 
 class FindsPanel(QWidget):
@@ -133,7 +102,7 @@ class FindsPanel(QWidget):
         self.empty.setAlignment(Qt.AlignmentFlag.AlignTop)
         column.addWidget(self.empty, 1)
         self._model = _Finds(self)
-        self.list = CropList("Finds", self._model, _FindDelegate(crops, self))
+        self.list = CropList("Finds", self._model, CropDelegate(crops, _row, self))
         self.list.selectionModel().selectionChanged.connect(self._selected)
         column.addWidget(self.list, 1)
         column.addLayout(self._decisions())

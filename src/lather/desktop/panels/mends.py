@@ -1,14 +1,12 @@
 """The mends of the layer in hand, newest first: go to one, take one out."""
 
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QPainter
-from PyQt6.QtWidgets import QLabel, QPushButton, QStyle, QStyledItemDelegate, QVBoxLayout, QWidget
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt, pyqtSignal
+from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from lather.core.job.model import Layer, Stroke
 from lather.desktop.input.brush_state import TOOL_LABELS
-from lather.desktop.panels.crops import CROP, CropList, Crops
+from lather.desktop.panels.crops import CropDelegate, CropList, Crops
 from lather.desktop.theme.style import font
-from lather.desktop.theme.tokens import SMALL_PT, theme
 
 
 class _Mends(QAbstractListModel):
@@ -35,42 +33,14 @@ class _Mends(QAbstractListModel):
             self.endResetModel()
 
 
-class _MendDelegate(QStyledItemDelegate):
-    """A crop of the photo as it came, the tool and size, what it was for."""
-
-    def __init__(self, crops: Crops, parent=None):
-        super().__init__(parent)
-        self._crops = crops
-
-    def sizeHint(self, option, index) -> QSize:
-        return QSize(180, 60)
-
-    def paint(self, painter: QPainter, option, index) -> None:
-        t, edit = theme(), index.data(Qt.ItemDataRole.UserRole)
-        painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        box = QRectF(option.rect).adjusted(1, 1, -3, -3)
-        if option.state & QStyle.StateFlag.State_Selected:
-            painter.setBrush(QColor(t.accent_tint))
-            painter.setPen(QColor(t.accent))
-            painter.drawRoundedRect(box, 6, 6)
-        crop = QRectF(box.x() + 5, box.y() + 4, CROP, CROP)
-        self._crops.draw(painter, crop, edit.id, edit.bounds)
-        x = crop.right() + 9
-        painter.setPen(QColor(t.ink))
-        painter.setFont(font(strong=True))
-        painter.drawText(QRectF(x, box.y() + 6, box.right() - x, 18), Qt.AlignmentFlag.AlignVCenter,
-                         edit.note.capitalize() or TOOL_LABELS[edit.tool])
-        painter.setPen(QColor(t.quiet_ink))
-        painter.setFont(font(SMALL_PT))
-        detail = f"{TOOL_LABELS[edit.tool]} · " if edit.note else ""
-        painter.drawText(QRectF(x, box.y() + 24, box.right() - x, 16), Qt.AlignmentFlag.AlignVCenter,
-                         f"{detail}{edit.brush.size_px:.0f} px")
-        if edit.brush.ceiling < 1:
-            painter.drawText(QRectF(x, box.y() + 38, box.right() - x, 16), Qt.AlignmentFlag.AlignVCenter,
-                             f"ceiling {edit.brush.ceiling * 100:.0f} %")
-        painter.restore()
+def _row(index: QModelIndex) -> tuple:
+    """What it was for, the tool and size, the ceiling if it is not whole."""
+    edit = index.data(Qt.ItemDataRole.UserRole)
+    detail = f"{TOOL_LABELS[edit.tool]} · " if edit.note else ""
+    lines = [edit.note.capitalize() or TOOL_LABELS[edit.tool], f"{detail}{edit.brush.size_px:.0f} px"]
+    if edit.brush.ceiling < 1:
+        lines.append(f"ceiling {edit.brush.ceiling * 100:.0f} %")
+    return edit.id, edit.bounds, lines, False
 
 
 class MendsPanel(QWidget):
@@ -94,7 +64,7 @@ class MendsPanel(QWidget):
         self.empty.setAlignment(Qt.AlignmentFlag.AlignTop)
         column.addWidget(self.empty, 1)
         self._model = _Mends(self)
-        self.list = CropList("Mends of the layer in hand", self._model, _MendDelegate(crops, self))
+        self.list = CropList("Mends of the layer in hand", self._model, CropDelegate(crops, _row, self))
         self.list.selectionModel().selectionChanged.connect(self._selected)
         column.addWidget(self.list, 1)
         self.remove = QPushButton("Take this mend out")

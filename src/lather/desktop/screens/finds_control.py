@@ -9,7 +9,7 @@ from PyQt6.QtGui import QPainter
 from lather.core.errors import Cancelled, LatherError
 from lather.core.find.finder import find_all
 from lather.core.find.mend import can_mend, mend_all, mend_command, proposed_size
-from lather.core.find.worth import Delivery, judged
+from lather.core.find.worth import Delivery
 from lather.core.job.commands import DecideFind, SetFinds
 from lather.core.job.finds import SOFTENED, Find
 from lather.core.measure.keepers import intact_keepers
@@ -225,13 +225,6 @@ class FindsControl(QObject):
         self.job.amend(SetFinds(finds, face))
         self.current = None
         self._end("")
-
-    def judge_again(self) -> None:
-        """What is worth mending, after the delivery in the job sheet changed."""
-        job = self.job.job
-        if job.finds is not None:
-            finds = judged(job.finds, Delivery.from_json(job.brief.get("delivery")), max(self.canvas.picture[2:]))
-            self.job.amend(SetFinds(finds, job.face_map))
 
     def _begin(self, what: str) -> None:
         self.busy, self.share = what, 0.0
