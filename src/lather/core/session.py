@@ -56,7 +56,8 @@ class Session:
             Photo(picture, opened.photo_bytes, opened.photo_name), opened.history, None, job_file,
             opened.notes + list(picture.notes),
         )
-        session.engine.kinds["mend"].patches.offer_encoded(opened.patches)
+        for kind in session.engine.kinds.values():
+            kind.patches.offer_encoded(opened.patches)
         return session
 
     @classmethod
@@ -82,15 +83,14 @@ class Session:
 
     def stored_patches(self, job: Job) -> dict:
         """PNG pieces of the solved edits of a job, for its file."""
-        kind = self.engine.kinds["mend"]
         stack = self.engine.stack(job)
         stored = {}
         for index, step in enumerate(stack.steps):
-            if step.layer.kind == "mend":
-                for key in kind.order(stack.around(index), step.layer).fingerprints:
-                    pieces = kind.patches.encoded(key)
-                    if pieces is not None:
-                        stored[key] = pieces
+            kind = self.engine.kinds[step.layer.kind]
+            for key in kind.order(stack.around(index), step.layer).fingerprints:
+                pieces = kind.patches.encoded(key)
+                if pieces is not None:
+                    stored[key] = pieces
         return stored
 
     def export(

@@ -157,6 +157,7 @@ class Stack:
             lambda rect: self.fingerprint(rect, upto=index),
             beneath,
             lambda rect, level: self.pixels(rect, level, upto=first, live=live),
+            self._engine.photo.read,
         )
 
     def _first_of_stage(self, index: int) -> int:

@@ -241,7 +241,7 @@ class MoveLayer(Command):
 
 @dataclass(frozen=True)
 class SetLayer(Command):
-    """One value of a layer: `name`, `on` or `strength` (0-1)."""
+    """One value of a layer: `name`, `on`, `strength` (0-1), or `settings` (plain values laid over the present ones)."""
 
     stage_id: str
     layer_id: str
@@ -250,11 +250,12 @@ class SetLayer(Command):
 
     @property
     def label(self) -> str:
-        return {"name": "rename layer", "on": "layer on/off", "strength": "layer strength"}[self.field]
+        labels = {"name": "rename layer", "on": "layer on/off", "strength": "layer strength"}
+        return labels.get(self.field, "layer settings")
 
     def apply(self, job: Job) -> Job:
         layer = job.stage(self.stage_id).layer(self.layer_id)
-        changes = {self.field: self.value}
+        changes = {self.field: layer.settings | self.value if self.field == "settings" else self.value}
         if self.field == "name":
             changes["named_by_person"] = True
         return job.with_layer(self.stage_id, replace(layer, **changes))
@@ -293,6 +294,6 @@ def merges(first: Command, second: Command) -> bool:
     return (
         isinstance(second, SetLayer | SetStage)
         and type(first) is type(second)
-        and second.field == "strength"
+        and second.field in ("strength", "settings")
         and replace(first, value=None) == replace(second, value=None)
     )

@@ -20,7 +20,9 @@ from lather.core.job.source_map import SourceTurn, source_rect
 from lather.core.types import EMPTY, Rect
 
 STAGE_IDS = ("mend", "strands", "split", "even", "sculpt", "colour", "shape", "grain", "crisp", "finish")
-TOOLS = ("dab", "carry", "copy", "sweep", "graft", "blend_in", "drag", "give_back")
+MEND_TOOLS = ("dab", "carry", "copy", "sweep", "graft", "blend_in", "drag", "give_back")
+TOOLS = (*MEND_TOOLS, "strand", "area", "mix", "veil", "grain")
+OUTLINE_TOOLS = ("graft", "area")
 COPY_MODES = ("any", "lighter", "darker")
 
 
@@ -39,9 +41,11 @@ def freeze_points(points) -> np.ndarray:
 class Stroke:
     """One edit by brush, or (graft) by outline.
 
-    tool: one of TOOLS. points: float32 (n, 4) x, y, pressure 0-1, seconds; of a graft, the corners of its outline.
+    tool: one of TOOLS. points: float32 (n, 4) x, y, pressure 0-1, seconds; of OUTLINE_TOOLS, the outline's corners;
+    of a strand, its path from tip to root.
     offset: whole pixels (dx, dy) from the place painted to the place taken from; None where nothing is taken.
-    turn: mirror, rotation and scale of what is taken. mode: for copy, any / lighter / darker.
+    turn: mirror, rotation and scale of what is taken. mode: for copy, any / lighter / darker; for area, any (smooth)
+    or flat. feather: px that an outline fades inwards, None for a share of the brush.
     fence: nothing is laid outside it. note: what it was made for ("dark spot"), for lists and reports.
     find: id of the find it mends, or "".
     """
@@ -56,6 +60,7 @@ class Stroke:
     turn: SourceTurn | None = None
     fence: Fence | None = None
     find: str = ""
+    feather: float | None = None
     extra: dict = field(default_factory=dict)
 
     @cached_property
@@ -66,16 +71,18 @@ class Stroke:
         h.update(np.ascontiguousarray(self.points).tobytes())
         if self.turn is not None or self.fence is not None:
             h.update(f"{self.turn}|{self.fence}".encode())
+        if self.feather is not None:
+            h.update(f"feather {self.feather}".encode())
         return h.digest()
 
     @property
     def by_outline(self) -> bool:
-        return self.tool == "graft"
+        return self.tool in OUTLINE_TOOLS
 
     @property
     def feather_px(self) -> float:
         """How far inwards the rim of an outline fades."""
-        return max(1.0, 0.25 * self.brush.edge * self.brush.size_px)
+        return max(1.0, 0.25 * self.brush.edge * self.brush.size_px) if self.feather is None else self.feather
 
     @property
     def heals(self) -> bool:
@@ -122,8 +129,10 @@ class Stroke:
         data |= {"id": self.id, "kind": "stroke", "tool": self.tool, "brush": self.brush.to_json()}
         if self.offset is not None:
             data["offset"] = list(self.offset)
-        if self.tool == "copy":
+        if self.tool in ("copy", "area"):
             data["mode"] = self.mode
+        if self.feather is not None:
+            data["feather_px"] = self.feather
         if self.note:
             data["note"] = self.note
         if self.turn is not None:
@@ -136,21 +145,27 @@ class Stroke:
 
     @classmethod
     def from_json(cls, data: dict, points: np.ndarray) -> "Stroke":
-        known = {"id", "kind", "tool", "brush", "offset", "mode", "note", "turn", "fence", "find"}
+        known = {"id", "kind", "tool", "brush", "offset", "mode", "note", "turn", "fence", "find", "feather_px"}
         offset = data.get("offset")
+        feather = data.get("feather_px")
         return cls(
             id=str(data["id"]), tool=str(data["tool"]), brush=Brush.from_json(data["brush"]),
             points=freeze_points(points), offset=(int(offset[0]), int(offset[1])) if offset else None,
             mode=str(data.get("mode", "any")), note=str(data.get("note", "")), find=str(data.get("find", "")),
             turn=SourceTurn.from_json(data["turn"]) if data.get("turn") else None,
             fence=Fence.from_json(data["fence"]) if data.get("fence") else None,
+            feather=None if feather is None else float(feather),
             extra={k: v for k, v in data.items() if k not in known},
         )
 
 
 @dataclass(frozen=True)
 class Layer:
-    """A named list of edits with strength 0-1 and a switch; `kind` says which stage method renders it."""
+    """A named list of edits with strength 0-1 and a switch; `kind` says which stage method renders it.
+
+    settings: plain values of its kind (widths, bands); `"everywhere": True` makes it act without edits.
+    fence: none of its edits reaches outside it.
+    """
 
     id: str
     name: str
@@ -159,11 +174,13 @@ class Layer:
     strength: float = 1.0
     edits: tuple[Stroke, ...] = ()
     named_by_person: bool = False
+    settings: dict = field(default_factory=dict)
+    fence: Fence | None = None
     extra: dict = field(default_factory=dict)
 
     @property
     def active(self) -> bool:
-        return self.on and self.strength > 0 and bool(self.edits)
+        return self.on and self.strength > 0 and bool(self.edits or self.settings.get("everywhere"))
 
 
 @dataclass(frozen=True)
@@ -215,6 +232,13 @@ class Job:
 
     def stage(self, stage_id: str) -> Stage:
         return self.stages[STAGE_IDS.index(stage_id)]
+
+    def stage_of(self, layer_id: str) -> Stage:
+        """The stage that holds a layer. Raises KeyError."""
+        for stage in self.stages:
+            if any(layer.id == layer_id for layer in stage.layers):
+                return stage
+        raise KeyError(layer_id)
 
     def with_stage(self, stage: Stage) -> "Job":
         return replace(self, stages=tuple(stage if s.id == stage.id else s for s in self.stages))
@@ -274,10 +298,15 @@ _STAGE_FIELDS = {f.name for f in fields(Stage)} - {"extra"}
 
 
 def layer_to_json(layer: Layer) -> dict:
-    return dict(layer.extra) | {
+    data = dict(layer.extra) | {
         "id": layer.id, "name": layer.name, "kind": layer.kind, "on": layer.on, "strength": layer.strength,
         "named_by_person": layer.named_by_person, "edits": [edit.to_json() for edit in layer.edits],
     }
+    if layer.settings:
+        data["settings"] = layer.settings
+    if layer.fence is not None:
+        data["fence"] = layer.fence.to_json()
+    return data
 
 
 def layer_from_json(data: dict, points: dict) -> Layer:
@@ -286,6 +315,8 @@ def layer_from_json(data: dict, points: dict) -> Layer:
         strength=min(1.0, max(0.0, float(data.get("strength", 1.0)))),
         named_by_person=bool(data.get("named_by_person", False)),
         edits=tuple(Stroke.from_json(edit, points[edit["id"]]) for edit in data.get("edits", ())),
+        settings=dict(data.get("settings", {})),
+        fence=Fence.from_json(data["fence"]) if data.get("fence") else None,
         extra={k: v for k, v in data.items() if k not in _LAYER_FIELDS},
     )
 

@@ -18,7 +18,7 @@ Fingerprint = Callable[[Rect], bytes]
 class Surroundings:
     """What a layer may look at: the picture beneath it, and the input of its whole stage.
 
-    `beneath` names what lies under this layer: the layers themselves and the strengths of the stages they close.
+    photo: the source itself. `beneath` names what lies under this layer: the layers themselves and the strengths of the stages they close.
     While `same_beneath` holds, `below` is the same.
     """
 
@@ -27,6 +27,7 @@ class Surroundings:
     below_fingerprint: Fingerprint
     beneath: tuple
     stage_input: Pixels
+    photo: Pixels
 
 
 class LayerKind(Protocol):

@@ -7,7 +7,7 @@ from lather.core.brush.values import Brush
 from lather.core.engine.engine import Engine
 from lather.core.job.finds import Find
 from lather.core.job.model import Job, Stroke, freeze_points, new_id
-from lather.core.stages.mend.coverage import stroke_coverage
+from lather.core.stages.patches.coverage import stroke_coverage
 from lather.core.stages.mend.source_search import Candidate, find_sources
 from lather.core.types import Rect
 
@@ -26,7 +26,7 @@ def dab_stroke(
 
 def source_candidates(engine: Engine, job: Job, layer_id: str, stroke: Stroke, *, most: int = 8,
                       avoid: Iterable[Find] = ()) -> list[Candidate]:
-    """Ranked sources for a Dab on a Mend layer, read from the layer as it is now.
+    """Ranked sources for a Dab on a layer, read from the layer as it is now.
 
     avoid: finds whose skin is no good to take. Empty if the stroke lies outside the picture or nothing near it would
     do.
@@ -36,8 +36,9 @@ def source_candidates(engine: Engine, job: Job, layer_id: str, stroke: Stroke, *
     if area.empty:
         return []
     flaws = _finds_nearby(avoid, stroke, area)
-    layer = job.stage("mend").layer(layer_id)
-    held = job.with_layer("mend", replace(layer, on=True, strength=1.0, edits=(*layer.edits, stroke)))
+    stage = job.stage_of(layer_id)
+    layer = stage.layer(layer_id)
+    held = job.with_layer(stage.id, replace(layer, on=True, strength=1.0, edits=(*layer.edits, stroke)))
     stack = engine.stack(held)
     index = stack.position(layer_id)
     if index is None:  # the stage itself is off: search on what lies beneath
@@ -45,7 +46,7 @@ def source_candidates(engine: Engine, job: Job, layer_id: str, stroke: Stroke, *
             stroke_coverage(stroke, area), area,
             read=lambda rect: engine.photo.read(rect), bounds=bounds, flaws=flaws, most=most,
         )
-    kind, around = engine.kinds["mend"], stack.around(index)
+    kind, around = engine.kinds[layer.kind], stack.around(index)
     order = kind.order(around, stack.steps[index].layer)
     return find_sources(
         stroke_coverage(stroke, area), area,
@@ -71,7 +72,7 @@ def _used_nearby(job: Job, area: Rect) -> list[Rect]:
     """Places that earlier edits took their skin from, near the area."""
     near = area.expand(_NEARBY_SIZES * max(area.width, area.height))
     used = []
-    for layer in job.stage("mend").layers:
+    for layer in (layer for stage in job.stages for layer in stage.layers):
         for edit in layer.edits:
             if edit.offset is not None:
                 rect = edit.source_rect(edit.bounds)

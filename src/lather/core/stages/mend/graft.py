@@ -6,7 +6,7 @@ import numpy as np
 
 from lather.core.engine.engine import Engine
 from lather.core.job.model import Job, Stroke
-from lather.core.stages.mend.coverage import stroke_coverage
+from lather.core.stages.patches.coverage import stroke_coverage
 from lather.core.stages.mend.solve import cut, solve_coverage
 
 
@@ -21,15 +21,16 @@ class Trial:
 
 def try_graft(engine: Engine, job: Job, layer_id: str, stroke: Stroke) -> Trial:
     """Solve a sourced graft on a layer as it is now."""
-    layer = job.stage("mend").layer(layer_id)
-    trial = job.with_layer("mend", replace(layer, edits=(*layer.edits, stroke)))
+    stage = job.stage_of(layer_id)
+    layer = stage.layer(layer_id)
+    trial = job.with_layer(stage.id, replace(layer, edits=(*layer.edits, stroke)))
     bounds = engine.photo.bounds
     area = stroke.bounds.intersect(bounds)
     stack = engine.stack(trial)
     index = stack.position(layer_id)
     if index is None or area.empty:
         return Trial(trial, np.zeros((0, 2)), 0.0)
-    kind, around = engine.kinds["mend"], stack.around(index)
+    kind, around = engine.kinds[layer.kind], stack.around(index)
     order = kind.order(around, stack.steps[index].layer)
     coverage = stroke_coverage(stroke, area)
     solved = solve_coverage(

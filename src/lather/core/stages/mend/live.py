@@ -1,4 +1,4 @@
-"""A stroke while the pen is down: every batch of points gives finished pixels around it.
+"""A stroke while the pen is down, on a layer of any patch kind: every batch of points gives finished pixels around it.
 
 The heal is solved in a window around the newest points, with the same method as the finished stroke, so that
 little changes when the pen is lifted. Buffers of the picture's size cost nothing until they are written to.
@@ -12,9 +12,8 @@ from lather.core.brush.stroke import TouchWalker, stamp, touches_bounds
 from lather.core.engine.engine import Engine
 from lather.core.job.model import Job, Stroke, freeze_points
 from lather.core.levels import halve
-from lather.core.stages.mend.coverage import fenced
-from lather.core.stages.mend.drag import DragState
-from lather.core.stages.mend.solve import cut, solve_coverage
+from lather.core.stages.patches.coverage import fenced
+from lather.core.stages.mend.solve import cut
 from lather.core.types import EMPTY, EncodedRGB, Rect, tile_rect, tiles_of
 
 _LARGEST_MARGIN_PX = 128
@@ -22,7 +21,7 @@ _SETTLE_MOST_PX = 4_000_000
 
 
 class LiveStroke:
-    """One stroke in progress on a Mend layer that is on.
+    """One stroke in progress on a layer that is on.
 
     `stroke` brings tool, brush, offset and mode; its points are those given to `extend`.
     """
@@ -42,6 +41,9 @@ class LiveStroke:
             self._around = self._stack.around(self._index)
             self._order = self._kind.order(self._around, held)
             self._place = len(layer.edits)
+            self._seen = self._kind.reading(held, self._read)
+            self._original = self._kind.reading(held, lambda rect: self._around.stage_input(rect, 0))
+        self._layer = held
         self._walker = TouchWalker(stroke.brush)
         height, width = self._bounds.height, self._bounds.width
         self._coverage = np.zeros((height, width), np.float32)
@@ -52,7 +54,7 @@ class LiveStroke:
         self.laid = EMPTY
         self.disagreement = 0.0
         self.settled = True
-        self._drag = DragState(stroke) if stroke.tool == "drag" else None
+        self._drag = self._kind.puller(held, stroke) if self._index is not None else None
         self._dragged: np.ndarray | None = None
 
     @property
@@ -84,19 +86,21 @@ class LiveStroke:
         return dirty
 
     def _pull(self, dirty: Rect, touches: np.ndarray) -> None:
-        self._read(dirty)
         if self._dragged is None:
-            self._dragged = np.empty_like(self._before)
+            self._dragged, self._untouched = np.empty_like(self._before), np.empty_like(self._before)
             self._dragged_known: set[tuple[int, int]] = set()
         for column, row in tiles_of(dirty):
             if (column, row) not in self._dragged_known:
-                place = tile_rect(column, row, self._bounds.x1, self._bounds.y1).slices(self._bounds)
-                self._dragged[place] = self._before[place]
+                tile = tile_rect(column, row, self._bounds.x1, self._bounds.y1)
+                place = tile.slices(self._bounds)
+                self._dragged[place] = self._untouched[place] = self._seen(tile)
                 self._dragged_known.add((column, row))
         place = dirty.slices(self._bounds)
         fence = fenced(np.ones((dirty.height, dirty.width), np.float32), self.stroke, dirty)
+        if self._layer.fence is not None:
+            fence *= self._layer.fence.coverage(dirty)
         self._drag.extend(self._dragged[place], fence, dirty, touches)
-        self._delta[place] = self._dragged[place] - self._before[place]
+        self._lay(dirty, self._dragged[place] - self._untouched[place])
 
     def settle(self) -> Rect:
         """Solve the whole stroke so far as it will be when the pen is lifted; returns what may have changed.
@@ -107,25 +111,30 @@ class LiveStroke:
         area = self.laid if self.stroke.fence is None else self.laid.intersect(self.stroke.fence.bounds)
         if not self.shows or area.empty or area.width * area.height > _SETTLE_MOST_PX:
             return EMPTY
-        solved = solve_coverage(
-            self.stroke, self.coverage, area, read=self._read,
-            original=lambda rect: self._around.stage_input(rect, 0), bounds=self._bounds,
+        solved = self._kind.solve_part(
+            self._layer, self.stroke, self.coverage, area, read=self._seen, original=self._original,
+            bounds=self._bounds,
         )
         for block, delta in solved.blocks:
-            self._delta[block.slices(self._bounds)] = delta
+            self._lay(block, delta)
         self.disagreement = solved.disagreement
         return area
 
     def _solve(self, dirty: Rect) -> None:
         margin = int(min(self.stroke.brush.size_px, _LARGEST_MARGIN_PX))
         window = dirty.expand(margin).intersect(self.laid)
-        solved = solve_coverage(
-            self.stroke, self.coverage, window, read=self._read,
-            original=lambda rect: self._around.stage_input(rect, 0), bounds=self._bounds, only=dirty,
+        solved = self._kind.solve_part(
+            self._layer, self.stroke, self.coverage, window, read=self._seen, original=self._original,
+            bounds=self._bounds, only=dirty,
         )
         for block, delta in solved.blocks:
-            self._delta[block.slices(self._bounds)] = delta
+            self._lay(block, delta)
         self.disagreement = solved.disagreement
+
+    def _lay(self, rect: Rect, delta: np.ndarray) -> None:
+        if self._layer.fence is not None:
+            delta = delta * self._layer.fence.coverage(rect)[..., None]
+        self._delta[rect.slices(self._bounds)] = delta
 
     def _read(self, rect: Rect) -> EncodedRGB:
         """The layer before the stroke; a tile is computed once, then looked at (do not write into it)."""

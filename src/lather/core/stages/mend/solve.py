@@ -5,11 +5,11 @@ from collections.abc import Callable
 import numpy as np
 
 from lather.core.job.model import Stroke
-from lather.core.stages.mend.coverage import stroke_coverage
+from lather.core.stages.patches.coverage import stroke_coverage
 from lather.core.stages.mend.drag import drag_blocks
 from lather.core.stages.mend.grain_field import grain
 from lather.core.stages.mend.heal import TEXTURE_GAIN, Heal, Read, SourceRead, heal, source_reader, texture_reader
-from lather.core.stages.mend.patch import Patch
+from lather.core.stages.patches.patch import Patch
 from lather.core.types import EncodedRGB, Mask, Rect, tile_rect, tiles_of
 
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)

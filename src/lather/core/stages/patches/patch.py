@@ -6,13 +6,14 @@ agree. Stored as int16 (steps of 1/32767), so a patch read back from a job file 
 
 import threading
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import cv2
 import numpy as np
 from numba import njit
 
-from lather.core.types import Rect
+from lather.core.types import Mask, Rect
 
 _STEPS = 32767
 
@@ -52,6 +53,11 @@ class Patch:
             trimmed = Rect(rect.x0 + int(x0), rect.y0 + int(y0), rect.x0 + int(x1), rect.y0 + int(y1))
             pieces.append((trimmed, np.ascontiguousarray(codes[y0:y1, x0:x1])))
         return cls(pieces, bounds, disagreement)
+
+    def times(self, coverage: Callable[[Rect], Mask]) -> "Patch":
+        """The change where a fence lets it through."""
+        blocks = [(rect, codes * (coverage(rect)[..., None] / np.float32(_STEPS))) for rect, codes in self.pieces]
+        return Patch.from_blocks(blocks, self.bounds, self.disagreement)
 
     def add_to(self, out: np.ndarray, rect: Rect, level: int) -> None:
         """Add the change inside a rectangle of a level to `out` (float32, rect's size)."""

@@ -1,30 +1,21 @@
-"""Which edits of a Mend layer build on which: fingerprints that change only where the picture beneath does.
+"""Which edits of a layer build on which: fingerprints that change only where the picture beneath does.
 
 An edit reads the layer as it was before it, at the place painted and at the place taken from. So it depends on
 the earlier edits that reach those places, and on the layers beneath there; on nothing else.
 """
 
 import hashlib
+from collections.abc import Callable
 
 import numpy as np
 from numba import njit
 
 from lather.core.job.model import Layer, Stroke
 from lather.core.stages.base import Surroundings, same_beneath
-from lather.core.stages.mend.heal import heal_reach
-from lather.core.stages.mend.solve import texture_sigma
 from lather.core.types import Rect
 
-_METHOD = b"mend-2"  # goes up when the same edit would give other pixels
-
-
-def edit_reads(stroke: Stroke, bounds: Rect) -> tuple[Rect, Rect]:
-    """Rectangles inside the picture that an edit reads: where it lays down, and where it takes from."""
-    wide = heal_reach(stroke.bounds, stroke.brush.size_px) if stroke.heals else stroke.bounds
-    wide = wide.intersect(bounds)
-    margin = int(np.ceil(3 * texture_sigma(stroke)))  # texture is told from tone by what is further around
-    taken = stroke.source_rect(wide.expand(margin)).intersect(bounds)
-    return wide, taken
+Reads = Callable[[Stroke], tuple[Rect, Rect]]
+"""`reads(edit)`: rectangles inside the picture that it reads: where it lays down, and where it takes from."""
 
 
 @njit(cache=True, nogil=True)
@@ -48,14 +39,19 @@ def _any_overlap(rects, x0, y0, x1, y1):  # pragma: no cover - compiled
 
 
 class EditOrder:
-    """Places, dependencies and fingerprints of a layer's edits. Immutable once made."""
+    """Places, dependencies and fingerprints of a layer's edits. Immutable once made.
 
-    def __init__(self, layer: Layer, around: Surroundings, earlier: "EditOrder | None" = None):
-        self.layer = layer
+    method: what else decides an edit's pixels: the kind, its version, the layer's settings.
+    """
+
+    def __init__(
+        self, layer: Layer, around: Surroundings, reads: Reads, method: bytes, earlier: "EditOrder | None" = None
+    ):
+        self.layer, self.method, self._reads = layer, method, reads
         self.beneath = around.beneath
         edits = layer.edits
         same = 0
-        if earlier is not None and same_beneath(earlier.beneath, around.beneath):
+        if earlier is not None and earlier.holds_under(around, method):
             known = earlier.layer.edits
             while same < min(len(known), len(edits)) and known[same] is edits[same]:
                 same += 1
@@ -69,13 +65,17 @@ class EditOrder:
         for index in range(same, len(edits)):
             self._add(index, edits[index], around)
 
+    def holds_under(self, around: Surroundings, method: bytes) -> bool:
+        """True if nothing but the list of edits can have changed since."""
+        return self.method == method and same_beneath(self.beneath, around.beneath)
+
     def _add(self, index: int, stroke: Stroke, around: Surroundings) -> None:
-        wide, taken = edit_reads(stroke, around.bounds)
+        wide, taken = self._reads(stroke)
         self.laid[index] = stroke.bounds.intersect(around.bounds)
         depends = _overlapping(self.laid, index, *wide)
         if not taken.empty:
             depends = np.union1d(depends, _overlapping(self.laid, index, *taken))
-        h = hashlib.blake2b(_METHOD + stroke.digest, digest_size=16)
+        h = hashlib.blake2b(self.method + stroke.digest, digest_size=16)
         for rect in (wide, taken):
             if not rect.empty:
                 h.update(around.below_fingerprint(rect))

@@ -1,0 +1,144 @@
+"""A layer kind that sums the patches of its edits onto the picture beneath. Stages say how one edit is solved."""
+
+import hashlib
+import json
+import threading
+from collections.abc import Callable
+
+from lather.core.job.model import Layer, Stroke
+from lather.core.stages.base import Surroundings
+from lather.core.stages.patches.order import EditOrder
+from lather.core.stages.patches.patch import Patch, PatchStore
+from lather.core.types import EncodedRGB, Rect
+
+Read = Callable[[Rect], EncodedRGB]
+
+
+class PatchKind:
+    """Solves each edit once, in order, and keeps its patch. Subclasses give `id` and `method`, and override the rest.
+
+    method: goes up when the same edit would give other pixels.
+    """
+
+    id = ""
+    method = b""
+
+    def __init__(self):
+        self.patches = PatchStore()
+        self._orders: dict[str, EditOrder] = {}
+        self._order_lock = threading.RLock()  # a layer asks for the orders of those beneath
+        self._solve_lock = threading.RLock()  # and for their patches
+
+    # what a stage may do in its own way
+
+    def halo(self, layer: Layer, level: int) -> int:
+        return 0  # what an edit reads further away is in its own fingerprint
+
+    def base(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> EncodedRGB:
+        """What the layer's edits are laid on; a new array."""
+        return around.below(rect, level)
+
+    def reading(self, layer: Layer, read: Read) -> Read:
+        """The picture as edits of this layer see it (a band of it, for instance)."""
+        return read
+
+    def reads_of(self, layer: Layer, stroke: Stroke, bounds: Rect) -> tuple[Rect, Rect]:
+        """Rectangles inside the picture that an edit reads: where it lays down, and where it takes from."""
+        raise NotImplementedError
+
+    def solve_edit(self, layer: Layer, stroke: Stroke, *, read: Read, original: Read, bounds: Rect) -> Patch:
+        """The patch of an edit. read, original: what `reading` made of the layer and of the stage's input."""
+        raise NotImplementedError
+
+    def solve_part(self, layer: Layer, stroke: Stroke, coverage_of, area: Rect, **how):
+        """Changes of a stroke in progress with the coverage so far, as `mend.solve.solve_coverage` gives them."""
+        raise NotImplementedError
+
+    def puller(self, layer: Layer, stroke: Stroke):
+        """A state that pulls colour along under the pen (see `DragState`), or None for a stroke that does not."""
+        return None
+
+    # what all share
+
+    def touches(self, layer: Layer, rect: Rect) -> bool:
+        order = self._orders.get(layer.id)
+        if order is not None and order.layer.edits is layer.edits:
+            return order.reaches(rect)
+        return any(not edit.bounds.intersect(rect).empty for edit in layer.edits)
+
+    def _method(self, layer: Layer) -> bytes:
+        if not layer.settings and layer.fence is None:
+            return self.method
+        said = f"{json.dumps(layer.settings, sort_keys=True)}|{layer.fence}"
+        return self.method + hashlib.blake2b(said.encode(), digest_size=16).digest()
+
+    def order(self, around: Surroundings, layer: Layer) -> EditOrder:
+        method = self._method(layer)
+        with self._order_lock:
+            held = self._orders.get(layer.id)
+            if held is not None and held.layer.edits is layer.edits and held.holds_under(around, method):
+                return held  # only the name, the switch or the strength is another
+            made = EditOrder(layer, around, lambda edit: self.reads_of(layer, edit, around.bounds), method, held)
+            self._orders[layer.id] = made
+            return made
+
+    def fingerprint(self, around: Surroundings, layer: Layer, rect: Rect) -> bytes:
+        order = self.order(around, layer)
+        h = hashlib.blake2b(digest_size=16)
+        for index in order.reaching(rect):
+            h.update(order.fingerprints[index])
+        return h.digest()
+
+    def render(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> EncodedRGB:
+        out = self.base(around, layer, rect, level)
+        order = self.order(around, layer)
+        indexes = order.reaching(rect.from_level(level))
+        self.solve(around, order, indexes)
+        for index in indexes:
+            self._patch(around, order, int(index)).add_to(out, rect, level)
+        return out
+
+    def solve(self, around: Surroundings, order: EditOrder, indexes) -> None:
+        """Make the patches of some edits and of all they build on."""
+        bounds = around.bounds
+        missing = order.needed(indexes, lambda key: self.patches.get(key, bounds) is not None)
+        if not missing:
+            return
+        with self._solve_lock:
+            for index in missing:
+                if self.patches.get(order.fingerprints[index], bounds) is None:
+                    self.patches.put(order.fingerprints[index], self._solve_one(around, order, index))
+
+    def _solve_one(self, around: Surroundings, order: EditOrder, index: int) -> Patch:
+        self.patches.solved += 1
+        layer = order.layer
+        patch = self.solve_edit(
+            layer,
+            layer.edits[index],
+            read=self.reading(layer, lambda rect: self.before(around, order, index, rect)),
+            original=self.reading(layer, lambda rect: around.stage_input(rect, 0)),
+            bounds=around.bounds,
+        )
+        if layer.fence is None:
+            return patch
+        return patch.times(layer.fence.coverage)
+
+    def before(
+        self, around: Surroundings, order: EditOrder, index: int, rect: Rect, level: int = 0
+    ) -> EncodedRGB:
+        """The layer at full strength as edit number `index` finds it."""
+        out = self.base(around, order.layer, rect, level)
+        for other in order.reaching(rect.from_level(level)):
+            if other >= index:
+                break
+            self._patch(around, order, int(other)).add_to(out, rect, level)
+        return out
+
+    def _patch(self, around: Surroundings, order: EditOrder, index: int) -> Patch:
+        patch = self.patches.get(order.fingerprints[index], around.bounds)
+        if patch is None:  # dropped from memory since, or reached only through a wider read
+            patch = self._solve_one(around, order, index)
+            self.patches.put(order.fingerprints[index], patch)
+        return patch
+
+
