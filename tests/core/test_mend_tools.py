@@ -20,9 +20,9 @@ from lather.core.job.source_map import SourceTurn, affine, source_rect, turn_fro
 from lather.core.measure.bands import texture_energy, tone_error
 from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import TEETH, load_sitter
+from lather.core.stages.grain.synthesis import grain_noise
 from lather.core.stages.mend.dab import source_candidates
 from lather.core.stages.mend.graft import try_graft
-from lather.core.stages.mend.grain_field import grain
 from lather.core.stages.mend.grow_fence import grow_fence
 from lather.core.stages.mend.live import LiveStroke
 from lather.core.stages.mend.source_warning import source_warning
@@ -166,9 +166,9 @@ class SmoothingToolsTest(ToolCase):
         self.assertTrue(0.3 < patch.mean(-1).std() / flawed[20:60, 190:210].mean(-1).std() < 3)
 
     def test_grain_is_fixed_to_the_picture_so_that_tiles_meet(self):
-        whole = grain(Rect(0, 0, 64, 64))
-        np.testing.assert_allclose(grain(Rect(20, 30, 50, 60)), whole[30:60, 20:50], atol=1e-7)
-        self.assertAlmostEqual(float(whole.std()), 0.01, delta=0.002)
+        whole = grain_noise(Rect(0, 0, 64, 64), size_px=0.6)
+        np.testing.assert_allclose(grain_noise(Rect(20, 30, 50, 60), size_px=0.6), whole[30:60, 20:50], atol=1e-7)
+        self.assertAlmostEqual(float(whole.std()), 1.0, delta=0.15)
 
     def test_drag_pulls_pixels_along_the_stroke_and_only_there(self):
         pixels = skin_like(300, 400)

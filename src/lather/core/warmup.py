@@ -16,8 +16,8 @@ def run() -> None:
     from lather.core.job.commands import AddEdits
     from lather.core.job.model import new_job
     from lather.core.practice.flaws.tube import distance_to_path
+    from lather.core.stages.grain.synthesis import grain_noise
     from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source
-    from lather.core.stages.mend.grain_field import grain
     from lather.core.stages.mend.live import LiveStroke
     from lather.core.stages.patches.patch import Patch
     from lather.core.stages.mend.solve import solve_stroke
@@ -46,7 +46,7 @@ def run() -> None:
     find_all(photo)
     drag = replace(stroke, tool="drag", offset=None)
     solve_stroke(drag, read=lambda rect: photo.read(rect), original=lambda rect: photo.read(rect), bounds=photo.bounds)
-    grain(Rect(0, 0, 8, 8))
+    grain_noise(Rect(0, 0, 8, 8), size_px=0.6)
     distance_to_path(np.array([[1.0, 1.0], [9.0, 9.0]]), Rect(0, 0, 12, 12), 3.0)
     values = rng.random((16, 16, 3), np.float32)
     to_codes(values, 8)

@@ -7,7 +7,7 @@ import numpy as np
 
 from lather.core.engine.photo import Photo
 from lather.core.errors import Cancelled, RequestError
-from lather.core.find import areas, eyes, ground, lines, spots
+from lather.core.find import areas, eyes, ground, lines, spots, strands
 from lather.core.find.scene import FindScene
 from lather.core.find.worth import Delivery, judged
 from lather.core.job.face_map import FaceMap
@@ -21,6 +21,7 @@ FINDERS: tuple[tuple[str, Callable[[FindScene], list[Find]]], ...] = (
     ("hollows under the eyes", eyes.find_hollows),
     ("veins in the eyes", eyes.find_eye_veins),
     ("specks and lens marks", ground.find_on_ground),
+    ("stray hairs", strands.find_strands),
     ("what came in from the edge", areas.find_intruders),
 )
 

@@ -1,4 +1,4 @@
-"""The mend proposed for a find: which tool, how big, on which layer; one, or all that were accepted."""
+"""The edit proposed for a find: which stage and tool, how big, on which layer; one, or all that were accepted."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
@@ -9,9 +9,10 @@ from lather.core.engine.engine import Engine
 from lather.core.errors import Cancelled
 from lather.core.job.commands import AddEdits, AddLayer, Command, Together
 from lather.core.job.fence import Fence
-from lather.core.job.finds import SOFTENED, Find
+from lather.core.job.finds import SOFTENED, Find, stage_of_kind
 from lather.core.job.model import Job, Layer, Stroke, new_id
 from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source
+from lather.core.stages.strands.propose import strand_size, strand_stroke
 
 SOFTEN_STRENGTH = 0.55
 _SPOT_SIZE, _SPOT_MORE_PX = 1.6, 4.0
@@ -20,17 +21,19 @@ _LARGEST_PX = 400.0
 _OWN_WIDTHS = {"under_eye": (1.7, 3.0), "vein_eye": (1.8, 1.5)}
 _CHEEK_OFF = 0.42  # lengths of the hollow from it to the cheek that is taken
 _LASHES_OFF, _CHEEK_IN, _FENCE_FEATHER = 0.45, 2.0, 0.5  # widths of the hollow: fence above and below its middle
-_BY_HAND = ("intruder", "braces", "blotch", "redness", "shine", "stray_hair", "smeared_lip")
-"""Kinds that Mend lists but does not mend by itself: by hand, or in a later stage."""
+_BY_HAND = ("intruder", "braces", "blotch", "redness", "shine", "smeared_lip")
+"""Kinds that are listed but not mended by themselves: by hand, or in a later stage."""
 
 
 def can_mend(find: Find) -> bool:
-    """True if Mend can propose an edit for a find of this kind."""
+    """True if an edit can be proposed for a find of this kind."""
     return find.kind not in _BY_HAND
 
 
 def proposed_size(find: Find) -> float:
     """Brush size (px) that covers a find and its soft rim."""
+    if find.kind == "stray_hair":
+        return strand_size(find.width_px or 2.0)
     if find.kind in _OWN_WIDTHS:
         times, more = _OWN_WIDTHS[find.kind]
         return float(np.clip(times * (find.width_px or find.size_px) + more, 3, _LARGEST_PX))
@@ -39,13 +42,15 @@ def proposed_size(find: Find) -> float:
     return float(np.clip(_SPOT_SIZE * find.size_px + _SPOT_MORE_PX, 6, _LARGEST_PX))
 
 
-def proposed_stroke(find: Find) -> Stroke:
-    """An unsourced Dab over the find: one touch on a spot, touches along a line, a soft rim on a hollow.
+def proposed_stroke(find: Find, stage_id: str = "mend") -> Stroke:
+    """A strand along a stray hair; else an unsourced Dab over the find: one touch on a spot, touches along a line, a soft rim on a hollow.
 
     Above a hollow there are lashes, so no tone can be read around it: the cheek right below is copied softly, only
     where it is lighter, fenced off from the lashes. A vessel in the eye takes nothing from elsewhere: the white from
     both its sides is blended in.
     """
+    if find.kind == "stray_hair" or (stage_id == "strands" and find.path is not None):
+        return strand_stroke(find.path, find.width_px or 2.0, find=find.id, note=find.label.lower())
     edge = 0.8 if find.kind == "under_eye" else 0.35 if find.path is not None else 0.15
     stroke = dab_stroke(
         find.x, find.y, proposed_size(find), edge=edge, note=find.label.lower(), path=find.path, find=find.id
@@ -71,38 +76,51 @@ def _below_the_lashes(find: Find) -> tuple[Fence, np.ndarray]:
 
 @dataclass(frozen=True)
 class Place:
-    """The layer a find's mend goes to, and the command that makes it if it is not there yet."""
+    """The layer a find's edit goes to, and the command that makes it if it is not there yet."""
 
+    stage_id: str
     layer_id: str
     make: Command | None
 
 
-def layer_for(job: Job, find: Find, default_layer_id: str) -> Place:
-    """What belongs to the person is softened on a layer of its own; all else goes to the layer in hand."""
+def layer_for(job: Job, find: Find, default_layer_id: str, stage_id: str = "mend") -> Place:
+    """What belongs to the person is softened on a layer of its own; all else goes to the layer in hand.
+
+    stage_id: the stage the person is in, for kinds that more than one stage takes away.
+    """
+    if stage_id == "strands" or stage_of_kind(find.kind) == "strands":
+        layers = job.stage("strands").layers
+        if layers:
+            ids = [layer.id for layer in layers]
+            return Place("strands", default_layer_id if default_layer_id in ids else ids[-1], None)
+        layer = Layer(new_id(), "Stray hairs", "strands")
+        return Place("strands", layer.id, AddLayer("strands", layer, 0))
     if find.kind not in SOFTENED:
         layers = job.stage("mend").layers
         plain = [layer.id for layer in layers if not layer.extra.get("soften")]
-        return Place(default_layer_id if default_layer_id in plain or not plain else plain[-1], None)
+        return Place("mend", default_layer_id if default_layer_id in plain or not plain else plain[-1], None)
     where = find.zone.partition(",")[2].strip()
     name = {"under_eye": f"Under-eye, {where}" if where else "Under-eye", "crease": f"Creases, {find.zone}"}[find.kind]
     for layer in job.stage("mend").layers:
         if layer.extra.get("soften") == find.kind and layer.extra.get("where") == find.zone:
-            return Place(layer.id, None)
+            return Place("mend", layer.id, None)
     layer = Layer(new_id(), name, strength=SOFTEN_STRENGTH, extra={"soften": find.kind, "where": find.zone})
-    return Place(layer.id, AddLayer("mend", layer, len(job.stage("mend").layers)))
+    return Place("mend", layer.id, AddLayer("mend", layer, len(job.stage("mend").layers)))
 
 
-def mend_command(engine: Engine, job: Job, find: Find, default_layer_id: str) -> Command | None:
+def mend_command(
+    engine: Engine, job: Job, find: Find, default_layer_id: str, stage_id: str = "mend"
+) -> Command | None:
     """One undoable step that mends a find; None if no fitting skin is near."""
-    place = layer_for(job, find, default_layer_id)
+    place = layer_for(job, find, default_layer_id, stage_id)
     with_layer = place.make.apply(job) if place.make else job
-    stroke = proposed_stroke(find)
+    stroke = proposed_stroke(find, place.stage_id)
     if stroke.tool == "dab":
         found = source_candidates(engine, with_layer, place.layer_id, stroke, avoid=job.finds or ())
         stroke = with_source(stroke, found)
     if stroke is None:
         return None
-    add = AddEdits("mend", place.layer_id, (stroke,))
+    add = AddEdits(place.stage_id, place.layer_id, (stroke,))
     return Together(f"mend {find.label.lower()}", (place.make, add)) if place.make else add
 
 
@@ -112,6 +130,7 @@ def mend_all(
     finds: Sequence[Find],
     default_layer_id: str,
     progress: Callable[[float], bool] | None = None,
+    stage_id: str = "mend",
 ) -> tuple[Command | None, int]:
     """One undoable step that mends many finds, and how many; each sees the mends before it.
 
@@ -123,7 +142,7 @@ def mend_all(
             raise Cancelled("Mending was stopped; nothing was changed.")
         if not can_mend(find):
             continue
-        command = mend_command(engine, job, find, default_layer_id)
+        command = mend_command(engine, job, find, default_layer_id, stage_id)
         if command is not None:
             job = command.apply(job)
             commands.append(command)

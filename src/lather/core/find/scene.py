@@ -103,6 +103,32 @@ class FindScene:
         profile = cv2.GaussianBlur(light.mean(1)[:, None], (1, 7), 1.5)[:, 0]
         return float(-vs[int(np.argmin(profile + 0.25 * np.abs(vs + 0.27)))])
 
+    @cached_property
+    def whole_lightness(self) -> np.ndarray:
+        """L* of the whole picture at this scale, float32."""
+        values = as_float32(self.measures.photo.codes(self.level))
+        if not profiles.is_srgb(self.measures.photo.profile):
+            values = profiles.convert(values, self.measures.photo.profile, profiles.srgb_profile())
+        return np.ascontiguousarray(cv2.cvtColor(np.ascontiguousarray(values), cv2.COLOR_RGB2Lab)[..., 0])
+
+    @cached_property
+    def ground(self) -> Mask:
+        """Safe ground of the whole picture at this scale, uint8 0 or 1."""
+        bounds = self.measures.photo.level_bounds(self.level)
+        wide = cv2.resize(
+            self.measures.ground.astype(np.float32), (bounds.x1, bounds.y1), interpolation=cv2.INTER_LINEAR
+        )
+        return (wide > 0.5).astype(np.uint8)
+
+    def hair_zone(self, x: float, y: float) -> str:
+        """Where a hair is rooted: brow, hairline (beside the face), or hair."""
+        face = self.measures.face
+        if face is None:
+            return "hair"
+        u, v = (float(n) for n in face.in_frame(x, y))
+        _, hair_v = face.in_frame(*face.points["hairline"])
+        return "hairline" if v > float(hair_v) - 0.6 and abs(u) < 2.2 else "hair"
+
     def to_here(self, x: float, y: float) -> tuple[float, float]:
         """Source px to pixels of `rect`."""
         return x / self.step - self.rect.x0, y / self.step - self.rect.y0

@@ -30,11 +30,24 @@ KINDS = {
 }
 """Kinds of finds and their labels."""
 
+STAGE_KINDS = {"strands": ("stray_hair", "hair_on_skin")}
+"""Kinds of finds that a stage after Mend works on; a hair on skin may be mended in either."""
+
 KEEPERS = ("mole", "freckle")
 SOFTENED = ("crease", "under_eye")
 """Kinds that belong to the person: mended on a layer of their own at part strength, never wholly."""
 
 DECISIONS = ("keep", "skip")
+
+
+def stage_of_kind(kind: str) -> str:
+    """The stage that takes a kind of find away when nobody says otherwise."""
+    return "strands" if kind == "stray_hair" else "mend"
+
+
+def listed_in(kind: str, stage_id: str) -> bool:
+    """True if finds of a kind stand in a stage's list."""
+    return kind in STAGE_KINDS.get(stage_id, ()) if stage_id != "mend" else stage_of_kind(kind) == "mend"
 
 
 @dataclass(frozen=True)

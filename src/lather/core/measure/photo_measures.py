@@ -11,6 +11,7 @@ from lather.core.engine.photo import Photo
 from lather.core.job.face_map import FaceMap
 from lather.core.measure.face import guess_face_map
 from lather.core.measure.grain import GrainMeasure, measure_grain
+from lather.core.measure.ground import safe_ground, shoulders
 from lather.core.measure.skin import skin_mask
 from lather.core.measure.texture_scale import TextureScale, measure_texture_scale
 from lather.core.types import EncodedRGB, Mask, as_float32
@@ -53,6 +54,12 @@ class PhotoMeasures:
     def skin(self) -> Mask:
         """Skin 0-1 at the size of `small`."""
         return skin_mask(self.small, self.face, self.scale)
+
+    @cached_property
+    def ground(self) -> Mask:
+        """Safe ground, 0 or 1, at the size of `small`."""
+        body = shoulders(self.face, self.skin.shape, self.scale) if self.face is not None else None
+        return safe_ground(self.small, self.skin, self.pixels_per_mm / self.scale, body)
 
     @property
     def skin_share(self) -> float:

@@ -1,7 +1,7 @@
 """The shipped sitters, and plates of one's own: a clean picture, its zone map and landmarks."""
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
 
@@ -112,3 +112,33 @@ def load_sitter(name_or_path: str) -> Sitter:
         raise RequestError(f"{path.name} needs its landmarks in {path.stem}.json beside it.") from None
     normals = cv2.imread(str(path.with_name(f"{path.stem}-normals.png")))
     return Sitter(path.stem, picture, zones, marks, per_mm, None if normals is None else normals[..., ::-1])
+
+
+GROUNDS = ("own", "light", "dark", "graded", "cloth")
+
+
+def on_ground(sitter: Sitter, ground: str) -> Sitter:
+    """The sitter before another background: light or dark and plain, graded from corner to corner, or slightly
+    structured like hung cloth. Raises RequestError.
+    """
+    if ground == "own":
+        return sitter
+    if ground not in GROUNDS:
+        raise RequestError(f"There is no background “{ground}”; choose from {', '.join(GROUNDS)}.")
+    height, width = sitter.zones.shape
+    ys, xs = np.mgrid[:height, :width].astype(np.float32) / np.float32(max(height, width))
+    level = {"light": 0.55, "dark": 0.035}.get(ground, 0.16)
+    field = np.full((height, width), level, np.float32)
+    if ground == "graded":
+        field = 0.04 + 0.5 * (0.6 * xs + 0.4 * ys)
+    elif ground == "cloth":
+        rng = np.random.default_rng(7)
+        folds = cv2.GaussianBlur(rng.standard_normal((height // 8, width // 8)).astype(np.float32), (0, 0), 6, sigmaY=30)
+        weave = cv2.GaussianBlur(rng.standard_normal((height, width)).astype(np.float32), (0, 0), 1.6)
+        field = field * (1 + 0.12 * cv2.resize(folds / folds.std(), (width, height)) + 0.02 * weave / weave.std())
+    tint = np.array([1.0, 0.97, 0.93], np.float32) if ground != "graded" else np.array([0.9, 0.97, 1.05], np.float32)
+    matte = cv2.GaussianBlur((sitter.zones == 0).astype(np.float32), (0, 0), 0.8)[..., None]
+    mixed = sitter.linear + matte * (field[..., None] * tint - sitter.linear)
+    pixels = np.round(np.clip(srgb.encode(np.clip(mixed, 0, 1)), 0, 1) * 65535).astype(np.uint16)
+    picture = replace(sitter.picture, pixels=pixels)
+    return replace(sitter, picture=picture)

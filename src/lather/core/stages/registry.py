@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from lather.core.stages.base import LayerKind
 from lather.core.stages.mend.kind import MendKind
+from lather.core.stages.strands.kind import StrandsKind
 
 
 @dataclass(frozen=True)
@@ -16,9 +17,12 @@ class StageInfo:
     first_layer_name: str
 
 
-STAGES = (StageInfo("mend", "Mend", "mend", "Spots"),)
+STAGES = (
+    StageInfo("mend", "Mend", "mend", "Spots"),
+    StageInfo("strands", "Strands", "strands", "Stray hairs"),
+)
 
 
 def make_kinds() -> dict[str, LayerKind]:
     """Fresh layer kinds, with caches of their own, for one open photo."""
-    return {kind.id: kind for kind in (MendKind(),)}
+    return {kind.id: kind for kind in (MendKind(), StrandsKind())}

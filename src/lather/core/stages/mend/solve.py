@@ -6,8 +6,8 @@ import numpy as np
 
 from lather.core.job.model import Stroke
 from lather.core.stages.patches.coverage import stroke_coverage
+from lather.core.stages.grain.synthesis import grain_noise
 from lather.core.stages.mend.drag import drag_blocks
-from lather.core.stages.mend.grain_field import grain
 from lather.core.stages.mend.heal import TEXTURE_GAIN, Heal, Read, SourceRead, heal, source_reader, texture_reader
 from lather.core.stages.patches.patch import Patch
 from lather.core.types import EncodedRGB, Mask, Rect, tile_rect, tiles_of
@@ -38,6 +38,7 @@ def give_back_delta(coverage: Mask, block: Rect, read: Read, original: Read) -> 
 
 
 _GRAIN_GAIN = (0.0, 1.0)  # Blend-in brings grain only, as strong as the ring has it, never over 1 %
+_GRAIN_LEVEL, _GRAIN_SIZE_PX = np.float32(0.01), 0.6
 _DAB_TONE_SHARE = 0.3
 _LEAST_DAB_SIGMA_PX = 6.0
 
@@ -60,10 +61,15 @@ def cut(coverage: Mask, area: Rect, rect: Rect) -> Mask:
     return out
 
 
+def _grain_source(rect: Rect) -> SourceRead:
+    grain = _GRAIN_LEVEL * grain_noise(rect, size_px=_GRAIN_SIZE_PX)
+    return SourceRead(grain, np.ones((rect.height, rect.width), np.bool_))
+
+
 def _heal_with(stroke: Stroke, read: Read, bounds: Rect) -> dict:
     """Where the texture of a heal comes from, as arguments of `heal`."""
     if stroke.tool == "blend_in":
-        return {"read_source": lambda rect: SourceRead(grain(rect), np.ones((rect.height, rect.width), np.bool_)),
+        return {"read_source": _grain_source,
                 "texture_gain": _GRAIN_GAIN}
     reader = source_reader(read, stroke.offset, bounds, stroke.turn)
     sigma = texture_sigma(stroke)

@@ -1,0 +1,1 @@
+"""Grain: the noise that earlier stages took away, put back to match the photo."""

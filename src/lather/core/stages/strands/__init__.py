@@ -1,0 +1,1 @@
+"""Strands: stray hairs taken away, against the background and over skin."""
