@@ -13,9 +13,11 @@ from lather.core.engine.export import Output, output_size, render
 from lather.core.engine.scheduler import Scheduler, TileRequest
 from lather.core.errors import Cancelled
 from lather.core.job.fence import Fence
-from lather.core.job.model import TOOLS, Layer, Stroke, freeze_points, new_id, new_job
+from lather.core.job.grain_model import GrainModel
+from lather.core.job.model import MEND_TOOLS, Layer, Stroke, freeze_points, new_id, new_job
 from lather.core.job.source_map import SourceTurn
 from lather.core.levels import halve
+from lather.core.stages.grain.kind import grain_settings
 from lather.core.stages.registry import STAGES
 from lather.core.types import Rect, tile_rect
 from tests.support.pictures import engine_of, skin_like
@@ -31,7 +33,7 @@ def mend_layer(seed: int = 0, count: int = 16) -> Layer:
     rng = np.random.default_rng(seed)
     edits = []
     for i in range(count):
-        tool = TOOLS[i % len(TOOLS)]
+        tool = MEND_TOOLS[i % len(MEND_TOOLS)]
         x, y = rng.uniform(-10, SIZE[1] + 10), rng.uniform(-10, SIZE[0] + 10)
         n = int(rng.integers(1, 9))
         points = np.column_stack([x + 14 * np.arange(n), y + 9 * np.arange(n), np.ones(n), 0.02 * np.arange(n)])
@@ -43,7 +45,50 @@ def mend_layer(seed: int = 0, count: int = 16) -> Layer:
     return Layer(new_id(), f"Layer {seed}", strength=1.0 - 0.3 * (seed % 2), edits=tuple(edits))
 
 
-LAYERS = {"mend": lambda: (mend_layer(0), mend_layer(1))}  # each stage kind brings two layers that overlap
+def _edit(tool: str, points, *, size: float = 40, flow: float = 0.8, **more) -> Stroke:
+    brush = Brush(size_px=size, edge=0.5, flow=flow)
+    points = np.column_stack([np.array(points, float), np.ones(len(points)), 0.02 * np.arange(len(points))])
+    return Stroke(new_id(), tool, brush, freeze_points(points), **more)
+
+
+def strands_layer(seed: int) -> Layer:
+    shift = 60 * seed
+    edits = (
+        _edit("strand", [(40 + shift + 9 * i, 60 + 7 * i + 0.2 * i * i) for i in range(40)], size=7),
+        _edit("copy", [(250, 250 + shift), (300, 300)], size=60, offset=(50, -40), mode="darker"),
+        _edit("strand", [(500 - 8 * i, 90 + 9 * i) for i in range(44)], size=5, fence=FENCED),
+        _edit("give_back", [(120, 140), (180, 200)]),
+    )
+    return Layer(new_id(), f"Strands {seed}", "strands", edits=edits)
+
+
+def split_layer(band: str, *, edge_keeping: bool) -> Layer:
+    outline = [(120, 130), (420, 110), (450, 380), (200, 430)]
+    line = [(90 + 20 * i, 260 + 6 * i) for i in range(20)]
+    edits = {
+        "tone": (_edit("area", outline, size=12, feather=30.0), _edit("mix", line, size=70, flow=0.3),
+                 _edit("copy", line, size=50, offset=(30, 60))),
+        "texture": (_edit("copy", line, size=90, offset=(-40, 80)), _edit("carry", line[:6], offset=(60, -90))),
+        "blotch": (_edit("area", outline, size=40, feather=20.0, mode="flat"), _edit("give_back", line[:9], size=60)),
+        "veil": (_edit("veil", line, size=120),),
+    }[band]
+    settings = {"band": band, "width_px": 4.0, "edge_keeping": edge_keeping}
+    return Layer(new_id(), band, "split", edits=edits, settings=settings, fence=FENCED if edge_keeping else None)
+
+
+def grain_layer(everywhere: bool) -> Layer:
+    model = GrainModel(((0.2, 2.0), (0.9, 2.5)), 0.7, 0.3)
+    edits = () if everywhere else (_edit("grain", [(100, 100), (400, 420)], size=160, flow=1.0),)
+    return Layer(new_id(), "Grain", "grain", edits=edits, settings=grain_settings(model, everywhere=everywhere))
+
+
+LAYERS = {  # each stage brings layers that overlap
+    "mend": lambda: (mend_layer(0), mend_layer(1)),
+    "strands": lambda: (strands_layer(0), strands_layer(1)),
+    "split": lambda: (split_layer("tone", edge_keeping=True), split_layer("texture", edge_keeping=False),
+                      split_layer("blotch", edge_keeping=False), split_layer("veil", edge_keeping=True)),
+    "grain": lambda: (grain_layer(False), grain_layer(True)),
+}
 
 
 class ContractTest(unittest.TestCase):

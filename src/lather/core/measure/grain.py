@@ -1,11 +1,10 @@
 """Grain of a photo: level by luminance, size, share of colour, read where the picture is flat."""
 
-from dataclasses import dataclass
-
 import cv2
 import numpy as np
 
 from lather.core.engine.photo import Photo
+from lather.core.job.grain_model import GrainModel
 from lather.core.types import as_float32
 
 _BLOCK = 24
@@ -16,31 +15,7 @@ _LEAST_IN_BIN = 40
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 
 
-@dataclass(frozen=True)
-class GrainMeasure:
-    """level_percent: ((luminance 0-1, sigma in % of the encoded range), …). size_px: Gaussian radius of a grain.
-
-    chroma_share: colour noise against luminance noise, 0-1.
-    """
-
-    level_percent: tuple[tuple[float, float], ...]
-    size_px: float
-    chroma_share: float
-
-    def sigma(self, luminance: np.ndarray) -> np.ndarray:
-        """Noise sigma (share of the encoded range) at a luminance, interpolated."""
-        xs, ys = zip(*self.level_percent) if self.level_percent else ((0.5,), (0.0,))
-        return np.interp(luminance, xs, ys) / 100
-
-    def to_json(self) -> dict:
-        return {
-            "level_percent": [[round(x, 3), round(y, 4)] for x, y in self.level_percent],
-            "size_px": round(self.size_px, 3),
-            "chroma_share": round(self.chroma_share, 3),
-        }
-
-
-def measure_grain(photo: Photo) -> GrainMeasure:
+def measure_grain(photo: Photo) -> GrainModel:
     """Residuals of a quadratic surface in blocks of 24 px that are flat in the coarse (Rank et al. 1999).
 
     Flatness is judged on the low-passed picture and the level on the residual, so that choosing the flat blocks
@@ -48,12 +23,12 @@ def measure_grain(photo: Photo) -> GrainMeasure:
     """
     blocks = _blocks(photo)
     if len(blocks) < 20:
-        return GrainMeasure((), 0.0, 0.0)
+        return GrainModel((), 0.0, 0.0)
     luminance = blocks @ _LUMINANCE
     mean = luminance.mean((1, 2))
     usable = (blocks.min((1, 2, 3)) > 0.004) & (blocks.max((1, 2, 3)) < 0.996)
     if usable.sum() < 20:
-        return GrainMeasure((), 0.0, 0.0)
+        return GrainModel((), 0.0, 0.0)
     blocks, luminance, mean = blocks[usable], luminance[usable], mean[usable]
     coarse = luminance.reshape(-1, _BLOCK // 4, 4, _BLOCK // 4, 4).mean((2, 4))
     tilt = np.ptp(coarse, axis=(1, 2)) / (0.02 + mean)
@@ -90,7 +65,7 @@ def _residuals(blocks: np.ndarray) -> np.ndarray:
     return (rest * np.float32(np.sqrt(len(x) / (len(x) - 6)))).reshape(blocks.shape)
 
 
-def _summary(residual: np.ndarray, mean: np.ndarray, edges: np.ndarray) -> GrainMeasure:
+def _summary(residual: np.ndarray, mean: np.ndarray, edges: np.ndarray) -> GrainModel:
     """Levels by luminance. Where only pores or cloth have that luminance, their finest diagonal band (which grain
     reaches and pores hardly do) is compared with that of the flat places.
     """
@@ -105,7 +80,7 @@ def _summary(residual: np.ndarray, mean: np.ndarray, edges: np.ndarray) -> Grain
             near = inside[np.abs(np.log(np.maximum(level[inside], 1e-6) / max(usual, 1e-6))) < 0.15]
             bins.append((float(np.median(mean[inside])), usual, usual_fine, near, usual / max(usual_fine, 1e-9)))
     if not bins:
-        return GrainMeasure((), 0.0, 0.0)
+        return GrainModel((), 0.0, 0.0)
     flattest = min(bins, key=lambda b: b[4])
     chosen = residual[flattest[3]]
     grey = chosen.mean(-1)
@@ -120,7 +95,7 @@ def _summary(residual: np.ndarray, mean: np.ndarray, edges: np.ndarray) -> Grain
     pairs = [float((chosen[..., i] * chosen[..., j]).mean()) for i, j in ((0, 1), (0, 2), (1, 2))]
     together = np.mean(pairs) / max(float((chosen**2).mean()), 1e-12)
     share = np.sqrt(max(0.0, 1 / np.clip(together, 0.05, 1.0) - 1))
-    return GrainMeasure(levels, size, float(min(1.0, share)))
+    return GrainModel(levels, size, float(min(1.0, share)))
 
 
 def _mode(levels: np.ndarray) -> float:

@@ -10,7 +10,8 @@ from lather.core.colour import profiles
 from lather.core.engine.photo import Photo
 from lather.core.job.face_map import FaceMap
 from lather.core.measure.face import guess_face_map
-from lather.core.measure.grain import GrainMeasure, measure_grain
+from lather.core.job.grain_model import GrainModel
+from lather.core.measure.grain import measure_grain
 from lather.core.measure.ground import safe_ground, shoulders
 from lather.core.measure.skin import skin_mask
 from lather.core.measure.texture_scale import TextureScale, measure_texture_scale
@@ -77,7 +78,7 @@ class PhotoMeasures:
         return self.face.pixels_per_mm if self.face is not None else self.face_width_px / 130
 
     @cached_property
-    def grain(self) -> GrainMeasure:
+    def grain(self) -> GrainModel:
         return measure_grain(self.photo)
 
     @cached_property

@@ -3,7 +3,9 @@
 from dataclasses import dataclass
 
 from lather.core.stages.base import LayerKind
+from lather.core.stages.grain.kind import GrainKind
 from lather.core.stages.mend.kind import MendKind
+from lather.core.stages.split.kind import SplitKind
 from lather.core.stages.strands.kind import StrandsKind
 
 
@@ -20,9 +22,11 @@ class StageInfo:
 STAGES = (
     StageInfo("mend", "Mend", "mend", "Spots"),
     StageInfo("strands", "Strands", "strands", "Stray hairs"),
+    StageInfo("split", "Split", "split", "Tone"),
+    StageInfo("grain", "Grain", "grain", "Grain"),
 )
 
 
 def make_kinds() -> dict[str, LayerKind]:
     """Fresh layer kinds, with caches of their own, for one open photo."""
-    return {kind.id: kind for kind in (MendKind(), StrandsKind())}
+    return {kind.id: kind for kind in (MendKind(), StrandsKind(), SplitKind(), GrainKind())}

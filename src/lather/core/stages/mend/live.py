@@ -41,8 +41,8 @@ class LiveStroke:
             self._around = self._stack.around(self._index)
             self._order = self._kind.order(self._around, held)
             self._place = len(layer.edits)
-            self._seen = self._kind.reading(held, self._read)
-            self._original = self._kind.reading(held, lambda rect: self._around.stage_input(rect, 0))
+            self._seen = self._kind.reading(held, self._read, self._bounds)
+            self._original = self._kind.reading(held, lambda rect: self._around.stage_input(rect, 0), self._bounds)
         self._layer = held
         self._walker = TouchWalker(stroke.brush)
         height, width = self._bounds.height, self._bounds.width

@@ -38,7 +38,7 @@ class PatchKind:
         """What the layer's edits are laid on; a new array."""
         return around.below(rect, level)
 
-    def reading(self, layer: Layer, read: Read) -> Read:
+    def reading(self, layer: Layer, read: Read, bounds: Rect) -> Read:
         """The picture as edits of this layer see it (a band of it, for instance)."""
         return read
 
@@ -115,8 +115,8 @@ class PatchKind:
         patch = self.solve_edit(
             layer,
             layer.edits[index],
-            read=self.reading(layer, lambda rect: self.before(around, order, index, rect)),
-            original=self.reading(layer, lambda rect: around.stage_input(rect, 0)),
+            read=self.reading(layer, lambda rect: self.before(around, order, index, rect), around.bounds),
+            original=self.reading(layer, lambda rect: around.stage_input(rect, 0), around.bounds),
             bounds=around.bounds,
         )
         if layer.fence is None:

@@ -1,0 +1,34 @@
+"""Grain as values: level by luminance, size, share of colour."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+
+@dataclass(frozen=True)
+class GrainModel:
+    """level_percent: ((luminance 0-1, sigma in % of the encoded range), …). size_px: Gaussian radius of a grain.
+
+    chroma_share: colour noise against luminance noise, 0-1.
+    """
+
+    level_percent: tuple[tuple[float, float], ...]
+    size_px: float
+    chroma_share: float
+
+    def sigma(self, luminance: np.ndarray) -> np.ndarray:
+        """Noise sigma (share of the encoded range) at a luminance, interpolated."""
+        xs, ys = zip(*self.level_percent) if self.level_percent else ((0.5,), (0.0,))
+        return np.interp(luminance, xs, ys) / 100
+
+    def to_json(self) -> dict:
+        return {
+            "level_percent": [[round(x, 3), round(y, 4)] for x, y in self.level_percent],
+            "size_px": round(self.size_px, 3),
+            "chroma_share": round(self.chroma_share, 3),
+        }
+
+    @classmethod
+    def from_json(cls, data: dict) -> "GrainModel":
+        levels = tuple((float(x), float(y)) for x, y in data.get("level_percent", ()))
+        return cls(levels, float(data.get("size_px", 0.6)), float(data.get("chroma_share", 0.0)))

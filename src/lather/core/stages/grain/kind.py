@@ -1,0 +1,150 @@
+"""Grain as a layer kind: puts back what the earlier stages took, and lets grain be painted in."""
+
+import hashlib
+from collections import OrderedDict
+from threading import Lock
+
+import numpy as np
+
+from lather.core.job.grain_model import GrainModel
+from lather.core.job.model import Layer, Stroke
+from lather.core.stages.base import Surroundings
+from lather.core.stages.grain.missing import cells_of, halo, missing_cells, needed, spread
+from lather.core.stages.grain.synthesis import grain_noise
+from lather.core.stages.mend.heal import Heal
+from lather.core.stages.mend.kind import MendKind
+from lather.core.stages.patches.coverage import stroke_coverage
+from lather.core.stages.patches.kind import Read
+from lather.core.stages.patches.patch import Patch
+from lather.core.types import EMPTY, TILE, EncodedRGB, Rect, tile_rect, tiles_of
+
+_TOUCHED = np.float32(0.0008)
+_LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
+_MOST_MAPS = 4096  # tiles of 32×32 cells
+_TILE_CELLS = TILE // 8
+
+
+def grain_settings(model: GrainModel, *, everywhere: bool = True, amount: float = 1.0) -> dict:
+    """Settings of a Grain layer. everywhere: put back wherever it is missing. amount: 1 is the photo's own level."""
+    return {"everywhere": everywhere, "amount": amount, "grain": model.to_json()}
+
+
+class GrainKind(MendKind):
+    """Renders Grain layers. Settings: those of `grain_settings`.
+
+    What is missing is measured at level 0 and kept by the fingerprint of what lies beneath; noise is fixed to the
+    picture, so tiles and levels meet.
+    """
+
+    id = "grain"
+    method = b"grain-1"
+
+    def __init__(self):
+        super().__init__()
+        self._maps: OrderedDict[tuple, np.ndarray] = OrderedDict()
+        self._map_lock = Lock()
+
+    def halo(self, layer: Layer, level: int) -> int:
+        return halo(_model(layer).size_px) if layer.settings.get("everywhere") else 0
+
+    def touches(self, layer: Layer, rect: Rect) -> bool:
+        return bool(layer.settings.get("everywhere")) or super().touches(layer, rect)
+
+    def fingerprint(self, around: Surroundings, layer: Layer, rect: Rect) -> bytes:
+        own = super().fingerprint(around, layer, rect)
+        return hashlib.blake2b(own + self._method(layer), digest_size=16).digest()
+
+    def base(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> EncodedRGB:
+        below = around.below(rect, level)
+        if not layer.settings.get("everywhere"):
+            return below
+        touched = np.abs(below - around.photo(rect, level)).max(-1) > _TOUCHED / (1 << level)
+        if not touched.any():
+            return below
+        model = _model(layer)
+        sigma = self._missing(around, layer, model, rect, level) * touched
+        if sigma.any():
+            noise = grain_noise(
+                rect, level, size_px=model.size_px, chroma_share=model.chroma_share, bounds=around.bounds
+            )
+            below = below + (np.float32(layer.settings.get("amount", 1.0)) * sigma)[..., None] * noise
+        return below
+
+    def _missing(self, around: Surroundings, layer: Layer, model: GrainModel, rect: Rect, level: int) -> np.ndarray:
+        cells = cells_of(rect.from_level(level).intersect(around.bounds))
+        values = np.zeros((cells.height, cells.width), np.float32)
+        for row in range(cells.y0 // _TILE_CELLS, (cells.y1 - 1) // _TILE_CELLS + 1):
+            for column in range(cells.x0 // _TILE_CELLS, (cells.x1 - 1) // _TILE_CELLS + 1):
+                tile = Rect(column, row, column + 1, row + 1)
+                tile = Rect(*(v * _TILE_CELLS for v in tile))
+                common = tile.intersect(cells)
+                values[common.slices(cells)] = self._map(around, model, tile)[common.slices(tile)]
+        return spread(values, cells, rect, level)
+
+    def _map(self, around: Surroundings, model: GrainModel, tile: Rect) -> np.ndarray:
+        """Cells of one tile, measured once for what lies beneath."""
+        wide = needed(tile)
+        inside = wide.intersect(around.bounds)
+        if inside.empty:
+            return np.zeros((tile.height, tile.width), np.float32)
+        key = (tile, around.below_fingerprint(inside), model)
+        with self._map_lock:
+            held = self._maps.get(key)
+            if held is not None:
+                self._maps.move_to_end(key)
+                return held
+        below, photo = around.below(inside, 0), around.photo(inside, 0)
+        if np.array_equal(below, photo):
+            made = np.zeros((tile.height, tile.width), np.float32)
+        else:
+            pad = ((inside.y0 - wide.y0, wide.y1 - inside.y1), (inside.x0 - wide.x0, wide.x1 - inside.x1), (0, 0))
+            if any(n for pair in pad for n in pair):
+                below, photo = np.pad(below, pad, mode="edge"), np.pad(photo, pad, mode="edge")
+            made = missing_cells(below, photo, tile, model)
+        with self._map_lock:
+            self._maps[key] = made
+            while len(self._maps) > _MOST_MAPS:
+                self._maps.popitem(last=False)
+        return made
+
+    # painted
+
+    def reads_of(self, layer: Layer, stroke: Stroke, bounds: Rect) -> tuple[Rect, Rect]:
+        if stroke.tool == "grain":
+            return stroke.bounds.intersect(bounds), EMPTY
+        return super().reads_of(layer, stroke, bounds)
+
+    def solve_edit(self, layer: Layer, stroke: Stroke, *, read: Read, original: Read, bounds: Rect) -> Patch:
+        if stroke.tool != "grain":
+            return super().solve_edit(layer, stroke, read=read, original=original, bounds=bounds)
+        area = stroke.bounds.intersect(bounds)
+        if area.empty:
+            return Patch([], bounds)
+        return Patch.from_blocks(
+            _painted(layer, lambda rect: stroke_coverage(stroke, rect), area, read, bounds), bounds
+        )
+
+    def solve_part(self, layer: Layer, stroke: Stroke, coverage_of, area: Rect, **how):
+        if stroke.tool != "grain":
+            return super().solve_part(layer, stroke, coverage_of, area, **how)
+        only = how.get("only")
+        inside = area.intersect(only) if only is not None else area
+        return Heal(_painted(layer, coverage_of, inside, how["read"], how["bounds"]), 0.0)
+
+
+def _model(layer: Layer) -> GrainModel:
+    return GrainModel.from_json(layer.settings.get("grain", {}))
+
+
+def _painted(layer: Layer, coverage_of, area: Rect, read: Read, bounds: Rect) -> list[tuple[Rect, np.ndarray]]:
+    """Grain of the layer's own amount where it is painted."""
+    model, amount = _model(layer), np.float32(layer.settings.get("amount", 1.0))
+    blocks = []
+    for column, row in tiles_of(area):
+        block = tile_rect(column, row, bounds.x1, bounds.y1).intersect(area)
+        coverage = coverage_of(block)
+        if coverage.any():
+            sigma = model.sigma(read(block) @ _LUMINANCE).astype(np.float32)
+            noise = grain_noise(block, size_px=model.size_px, chroma_share=model.chroma_share)
+            blocks.append((block, (amount * coverage * sigma)[..., None] * noise))
+    return blocks

@@ -1,0 +1,104 @@
+"""Area: the tone inside an outline smoothed, or flattened to the field that its rim spans; nothing comes in from outside.
+
+Also Veil: edge-keeping smoothing painted in.
+"""
+
+from collections.abc import Callable
+
+import cv2
+import numpy as np
+
+from lather.core.colour.lab import srgb_to_lab
+from lather.core.job.fence import polygon_coverage
+from lather.core.job.model import Stroke
+from lather.core.stages.patches.kind import Read
+from lather.core.stages.split.bands import guided
+from lather.core.types import EncodedRGB, Mask, Rect
+
+_VEIL_EDGE = 0.06
+_MIXED_L = 22.0  # ΔL* between the lightest and the darkest tenth of an outline's tone: a highlight and a shadow
+_LEAST_SIDE = 24
+_FLAT_SIDE = 160
+
+
+def area_delta(stroke: Stroke, rect: Rect, read: Read, bounds: Rect) -> np.ndarray:
+    """Change of the tone over `rect` (inside the stroke's bounds), float32 (h, w, 3).
+
+    The outline's points; brush.size_px is the sigma of the smoothing, feather_px that of the rim. mode "flat": the
+    tone becomes the quadratic field that fits the whole area best.
+    """
+    area = stroke.bounds.intersect(bounds)
+    tone = read(area)
+    inside = polygon_coverage([stroke.points[:, :2]], area, 1.0)
+    if stroke.fence is not None:
+        inside = inside * stroke.fence.coverage(area)
+    if stroke.mode == "flat":
+        wanted = _quadratic(tone, inside)
+    else:
+        wanted = _smoothed_inside(tone, inside, stroke.brush.size_px)
+    coverage = polygon_coverage([stroke.points[:, :2]], area, stroke.feather_px) * np.float32(stroke.brush.ceiling)
+    if stroke.fence is not None:
+        coverage = coverage * stroke.fence.coverage(area)
+    return (coverage[..., None] * (wanted - tone))[rect.slices(area)]
+
+
+def _smoothed_inside(tone: EncodedRGB, inside: Mask, sigma: float) -> EncodedRGB:
+    """Normalised convolution: what lies outside has no weight. Worked at the scale that the smoothing leaves."""
+    shrink = max(1, int(sigma / 4))
+    if shrink > 1:
+        size = (max(1, tone.shape[1] // shrink), max(1, tone.shape[0] // shrink))
+        weight = cv2.resize(inside, size, interpolation=cv2.INTER_AREA)
+        values = cv2.resize(tone * inside[..., None], size, interpolation=cv2.INTER_AREA)
+    else:
+        weight, values = inside, tone * inside[..., None]
+    fine = sigma / shrink
+    side = 2 * int(np.ceil(3 * fine)) + 1
+    share = cv2.GaussianBlur(weight, (side, side), fine, borderType=cv2.BORDER_CONSTANT)
+    total = cv2.GaussianBlur(values, (side, side), fine, borderType=cv2.BORDER_CONSTANT)
+    smooth = total / np.maximum(share, 1e-4)[..., None]
+    if shrink > 1:
+        smooth = cv2.resize(smooth, (tone.shape[1], tone.shape[0]), interpolation=cv2.INTER_CUBIC)
+    return np.where(inside[..., None] > 0, smooth, tone)
+
+
+def _quadratic(tone: EncodedRGB, inside: Mask) -> EncodedRGB:
+    height, width = tone.shape[:2]
+    step = max(1, max(height, width) // _FLAT_SIDE)
+    ys, xs = np.nonzero(inside[::step, ::step] > 0.5)
+    if len(ys) < 12:
+        return tone
+    values = tone[::step, ::step][ys, xs]
+
+    def basis(y, x):
+        y, x = y / max(1, height) - 0.5, x / max(1, width) - 0.5
+        return np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], -1)
+
+    fitted = np.linalg.lstsq(basis(ys * step, xs * step), values, rcond=None)[0]
+    y, x = np.mgrid[:height, :width].astype(np.float32)
+    return (basis(y, x) @ fitted).astype(np.float32)
+
+
+def mixes_light_and_shade(stroke: Stroke, read: Read, bounds: Rect) -> float | None:
+    """ΔL* between the lightest and the darkest tenth inside an outline if it holds a highlight and a shadow; else None.
+
+    Smoothed together they would both turn to a middle grey.
+    """
+    area = stroke.bounds.intersect(bounds)
+    if area.width < _LEAST_SIDE or area.height < _LEAST_SIDE:
+        return None
+    step = max(1, max(area.width, area.height) // _FLAT_SIDE)
+    inside = polygon_coverage([stroke.points[:, :2]], area, 1.0)[::step, ::step] > 0.5
+    tone = read(area)[::step, ::step]
+    if inside.sum() < 50:
+        return None
+    lightness = srgb_to_lab(np.clip(tone[inside], 0, 1))[..., 0]
+    low, high = np.percentile(lightness, [10, 90])
+    return float(high - low) if high - low > _MIXED_L else None
+
+
+def veil_delta(coverage_of: Callable[[Rect], Mask], block: Rect, read: Read, bounds: Rect, radius: int) -> np.ndarray:
+    """Change that lays an edge-keeping smoothing over a block at the painted coverage."""
+    wide = block.expand(2 * radius + 1).intersect(bounds)
+    pixels = read(wide)
+    smooth = guided(pixels, radius, _VEIL_EDGE)
+    return coverage_of(block)[..., None] * (smooth - pixels)[block.slices(wide)]

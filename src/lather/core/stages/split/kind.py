@@ -1,0 +1,83 @@
+"""Split as a layer kind: each layer works on one band of what lies beneath it; the rest of the picture rides along."""
+
+from lather.core.job.model import Layer, Stroke
+from lather.core.stages.mend.heal import Heal
+from lather.core.stages.mend.kind import MendKind
+from lather.core.stages.patches.coverage import stroke_coverage
+from lather.core.stages.patches.kind import Read
+from lather.core.stages.patches.patch import Patch
+from lather.core.stages.split.area import area_delta, veil_delta
+from lather.core.stages.split.bands import BandSettings, band_reader
+from lather.core.stages.split.mix import MixState, mix_blocks
+from lather.core.types import Rect, tile_rect, tiles_of
+
+TOOLS_OF_BAND = {
+    "tone": ("area", "mix", "copy", "give_back"),
+    "texture": ("dab", "carry", "copy", "give_back"),
+    "blotch": ("area", "mix", "copy", "give_back"),
+    "veil": ("veil", "give_back"),
+}
+"""What can be done on a layer of each band."""
+
+VEIL_STRENGTH = 0.5
+_VEIL_WIDTHS = 2.2  # radius of the veil's smoothing in split widths
+
+
+def veil_radius(layer: Layer) -> int:
+    """Radius of a veil layer's smoothing, px."""
+    return max(2, round(_VEIL_WIDTHS * BandSettings.of(layer.settings).width_px))
+
+
+class SplitKind(MendKind):
+    """Renders Split layers. Settings: those of `BandSettings`."""
+
+    id = "split"
+    method = b"split-1"
+
+    def reading(self, layer: Layer, read: Read, bounds: Rect) -> Read:
+        return band_reader(read, BandSettings.of(layer.settings), bounds)
+
+    def reads_of(self, layer: Layer, stroke: Stroke, bounds: Rect) -> tuple[Rect, Rect]:
+        wide, taken = super().reads_of(layer, stroke, bounds)
+        settings = BandSettings.of(layer.settings)
+        more = 2 * veil_radius(layer) + 1 if settings.band == "veil" else settings.halo
+        if not taken.empty:
+            taken = taken.expand(more).intersect(bounds)
+        return wide.expand(more).intersect(bounds), taken
+
+    def solve_edit(self, layer: Layer, stroke: Stroke, *, read: Read, original: Read, bounds: Rect) -> Patch:
+        area = stroke.bounds.intersect(bounds)
+        if area.empty:
+            return Patch([], bounds)
+        if stroke.tool == "area":
+            delta = area_delta(stroke, area, read, bounds)
+            return Patch.from_blocks([(b, delta[b.slices(area)]) for b in _blocks(area, bounds)], bounds)
+        if stroke.tool == "mix":
+            fence = layer.fence.coverage if layer.fence is not None else None
+            return Patch.from_blocks(mix_blocks(stroke, read, area, fence), bounds)
+        if stroke.tool == "veil":
+            blocks = [
+                (b, veil_delta(lambda rect: stroke_coverage(stroke, rect), b, read, bounds, veil_radius(layer)))
+                for b in _blocks(area, bounds)
+            ]
+            return Patch.from_blocks(blocks, bounds)
+        return super().solve_edit(layer, stroke, read=read, original=original, bounds=bounds)
+
+    def solve_part(self, layer: Layer, stroke: Stroke, coverage_of, area: Rect, **how):
+        if stroke.tool != "veil":
+            return super().solve_part(layer, stroke, coverage_of, area, **how)
+        bounds, only = how["bounds"], how.get("only")
+        inside = area.intersect(only) if only is not None else area
+        blocks = [
+            (b, veil_delta(coverage_of, b, how["read"], bounds, veil_radius(layer)))
+            for b in _blocks(inside, bounds)
+            if coverage_of(b).any()
+        ]
+        return Heal(blocks, 0.0)
+
+    def puller(self, layer: Layer, stroke: Stroke):
+        return MixState(stroke) if stroke.tool == "mix" else super().puller(layer, stroke)
+
+
+def _blocks(area: Rect, bounds: Rect) -> list[Rect]:
+    return [tile_rect(c, r, bounds.x1, bounds.y1).intersect(area) for c, r in tiles_of(area)]
