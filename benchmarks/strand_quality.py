@@ -2,8 +2,8 @@
 
     python benchmarks/strand_quality.py [--seeds 20] [--sitters wren,tilda] [--grounds own,light,dark,graded,cloth]
 
-gone: share of the length of made hairs over plain ground that was seen (over 2 ΔE) and is under 1.5 ΔE of the truth
-after. error: ΔE00 to the truth inside the bands there, low-passed. grain: energy of the finest band there, after / truth.
+gone: share of the length of made hairs over plain ground that was seen (over 2 ΔE) and is under 1.5 ΔE of the
+truth after. error: ΔE00 to the truth inside the bands there, low-passed. grain: finest band there, after / truth.
 Plain ground: where the truth has no hair of its own (the sitters' fringes are cleared too, but their truth has them).
 mass: share of hair deeper than 3 px, away from made hairs, that changed. The other methods get the same mask.
 """
@@ -18,18 +18,18 @@ import numpy as np
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
 
-from lather.core.colour.lab import delta_e2000, srgb_to_lab  # noqa: E402
-from lather.core.engine.engine import Engine  # noqa: E402
-from lather.core.engine.photo import Photo  # noqa: E402
-from lather.core.find.mend import mend_all  # noqa: E402
-from lather.core.find.scene import FindScene  # noqa: E402
-from lather.core.find.strands import find_strands  # noqa: E402
-from lather.core.imageio.picture import Picture  # noqa: E402
-from lather.core.job.model import new_job  # noqa: E402
-from lather.core.measure.photo_measures import PhotoMeasures  # noqa: E402
-from lather.core.practice.make import make_plate  # noqa: E402
-from lather.core.practice.sitters import GROUNDS, HAIR, load_sitter, on_ground  # noqa: E402
-from lather.core.stages.registry import make_kinds  # noqa: E402
+from lather.core.colour.lab import delta_e2000, srgb_to_lab
+from lather.core.engine.engine import Engine
+from lather.core.engine.photo import Photo
+from lather.core.find.mend import mend_all
+from lather.core.find.scene import FindScene
+from lather.core.find.strands import find_strands
+from lather.core.imageio.picture import Picture
+from lather.core.job.model import new_job
+from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.practice.make import make_plate
+from lather.core.practice.sitters import GROUNDS, HAIR, load_sitter, on_ground
+from lather.core.stages.registry import make_kinds
 
 _HAIRS = 20
 

@@ -10,9 +10,12 @@ from lather.core.engine.export import Output
 from lather.core.errors import RequestError
 from lather.core.find.finder import find_all
 from lather.core.find.mend import mend_all
+from lather.core.find.strands import chosen_hairs
 from lather.core.imageio.write import DEPTHS, format_for
 from lather.core.job.commands import SetFinds
+from lather.core.job.finds import stage_of_kind
 from lather.core.session import Session
+from lather.core.stages.grain.put_back import match_grain
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -22,20 +25,31 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--bits", type=int, choices=(8, 16), help="depth; without it 16 where the format has it")
     parser.add_argument("--json", action="store_true", help="machine-readable: what was found and mended")
     parser.add_argument("--jobs", type=int, default=1, metavar="N", help="photos worked on at the same time")
+    parser.add_argument("--soft", type=float, default=0.0, metavar="PERCENT",
+                        help="share of the finest stray hairs to leave, for a soft look")
     add_delivery_arguments(parser)
 
 
-def mend_photo(photo: str, out: str, job: str | None, bits: int | None, delivery) -> dict:
-    """Find, mend and deliver one photo; what was done, as plain values. Raises LatherError."""
+def mend_photo(photo: str, out: str, job: str | None, bits: int | None, delivery, soft_share: float) -> dict:
+    """Find, mend, clear, match grain and deliver one photo; what was done, as plain values. Raises LatherError."""
     fmt = format_for(out)
     session = Session.open(photo)
     finds, measures = find_all(session.photo, face=session.job.face_map, delivery=delivery)
     session.history.amend(SetFinds(finds, measures.face))
     wanted = [f for f in finds if f.worth and session.job.find_state(f) == "open"]
-    layer_id = session.job.stage("mend").layers[0].id
-    command, mended = mend_all(session.engine, session.job, wanted, layer_id)
-    if command is not None:
-        session.history.do(command)
+    flaws = [f for f in wanted if stage_of_kind(f.kind) == "mend"]
+    hairs = chosen_hairs(wanted, soft_share=soft_share)
+    done = {}
+    for stage_id, chosen in (("mend", flaws), ("strands", hairs)):
+        layers = session.job.stage(stage_id).layers
+        layer_id = layers[0].id if layers else ""
+        command, done[stage_id] = mend_all(session.engine, session.job, chosen, layer_id, stage_id=stage_id)
+        if command is not None:
+            session.history.do(command)
+    mended = done["mend"] + done["strands"]
+    grain = match_grain(session.job, measures.grain)
+    if grain is not None:
+        session.history.do(grain)
     depth = bits or max(DEPTHS[fmt])
     session.export(out, Output(bits=depth, to_srgb=False))
     if job:
@@ -46,6 +60,8 @@ def mend_photo(photo: str, out: str, job: str | None, bits: int | None, delivery
         "out": str(out),
         "finds": len(finds),
         "mended": mended,
+        "strands": done["strands"],
+        "grain": grain is not None,
         "kept": kept,
         "will_not_show": sum(not f.worth for f in finds),
     }
@@ -65,7 +81,7 @@ def run(arguments: argparse.Namespace) -> int:
         stem = Path(photo).stem
         out = str(Path(arguments.out) / f"{stem}-mended.tif") if many else arguments.out
         job = str(Path(arguments.job) / f"{stem}.lather") if many and arguments.job else arguments.job
-        tasks.append((photo, out, job, arguments.bits, delivery))
+        tasks.append((photo, out, job, arguments.bits, delivery, arguments.soft / 100))
     if arguments.jobs > 1 and many:
         from concurrent.futures import ProcessPoolExecutor
 

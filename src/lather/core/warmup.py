@@ -19,8 +19,8 @@ def run() -> None:
     from lather.core.stages.grain.synthesis import grain_noise
     from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source
     from lather.core.stages.mend.live import LiveStroke
-    from lather.core.stages.patches.patch import Patch
     from lather.core.stages.mend.solve import solve_stroke
+    from lather.core.stages.patches.patch import Patch
     from lather.core.stages.registry import make_kinds
     from lather.core.types import Rect
 

@@ -43,7 +43,9 @@ def proposed_size(find: Find) -> float:
 
 
 def proposed_stroke(find: Find, stage_id: str = "mend") -> Stroke:
-    """A strand along a stray hair; else an unsourced Dab over the find: one touch on a spot, touches along a line, a soft rim on a hollow.
+    """A strand along a stray hair; else an unsourced Dab over the find.
+
+    One touch on a spot, touches along a line, a soft rim on a hollow.
 
     Above a hollow there are lashes, so no tone can be read around it: the cheek right below is copied softly, only
     where it is lighter, fenced off from the lashes. A vessel in the eye takes nothing from elsewhere: the white from

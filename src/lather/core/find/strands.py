@@ -1,5 +1,7 @@
 """Stray hairs against the background: ridges on safe ground, traced from tip to root."""
 
+from collections.abc import Sequence
+
 import cv2
 import numpy as np
 from scipy.spatial import cKDTree
@@ -18,6 +20,8 @@ _FLOATING_MM = 9.0  # what hangs free of the mass must be this long to be a hair
 _JOIN_GAP_MM, _JOIN_TURN = 3.0, 0.6
 _SURE_AT = 2.2  # times the starting response at which a hair is as good as certain
 _MOST = 600
+_STANDS_OUT_MM = 6.0  # this far from the mass it is no fringe any more
+USUAL_CONFIDENCE = 0.5
 
 
 def find_strands(scene: FindScene) -> list[Find]:
@@ -41,7 +45,15 @@ def find_strands(scene: FindScene) -> list[Find]:
     traced.sort(key=lambda pair: -pair[0].length * pair[1])
     hairs = _joined(_once(traced[:_MOST], scene), scene)
     mass = cv2.distanceTransform(ground, cv2.DIST_L2, 5)
-    return sorted((f for f in (_as_find(scene, h, s, mass, values) for h, s in hairs) if f), key=lambda f: -f.confidence)
+    finds = [_as_find(scene, points, strength, mass, values) for points, strength in hairs]
+    return sorted((f for f in finds if f), key=lambda f: -f.confidence)
+
+
+def chosen_hairs(finds: Sequence[Find], *, least_confidence: float = USUAL_CONFIDENCE, soft_share: float = 0.0):
+    """Hairs to take away: those sure enough, less the finest share (0-1) that keeps the look soft; most seen first."""
+    sure = [f for f in finds if f.kind == "stray_hair" and f.confidence >= least_confidence]
+    sure.sort(key=lambda f: -f.contrast_de * (f.width_px or 1.0))
+    return sure[: len(sure) - round(soft_share * len(sure))]
 
 
 def _usual(response: np.ndarray, ground: Mask, per_mm: float) -> np.ndarray:
@@ -161,7 +173,9 @@ def _as_find(scene: FindScene, points: np.ndarray, strength: float, mass: np.nda
     path = tuple((float(x) * step, float(y) * step) for x, y in [*thinned, points[-1]])
     length = float(np.hypot(*np.diff(points, axis=0).T).sum()) * step
     x, y = path[len(path) // 2]
-    confidence = float(np.clip(0.5 + 0.5 * (strength - 1) / (_SURE_AT - 1), 0.2, 0.99))
+    stands_out = float(np.clip(depth.max() / (_STANDS_OUT_MM * scene.per_mm), 0, 1))
+    sure = float(np.clip(0.5 + 0.5 * (strength - 1) / (_SURE_AT - 1), 0.2, 0.99))
+    confidence = sure * (0.5 + 0.5 * stands_out)
     return Find(
         f"stray_hair-{x:.0f}-{y:.0f}", "stray_hair", x, y, length, contrast, confidence, scene.hair_zone(*path[-1]),
         False, True, band(path, max(1.5, width * step)), path, width * step,

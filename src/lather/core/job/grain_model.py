@@ -5,6 +5,20 @@ from dataclasses import dataclass
 import numpy as np
 
 
+def correlation(size_px: float, d: int) -> float:
+    """Correlation of grain between pixels `d` apart in a row: white noise under a sampled Gaussian of `size_px`."""
+    if size_px < 0.15:
+        return 0.0
+    half = int(np.ceil(4 * size_px)) + d
+    kernel = np.exp(-np.arange(-half, half + 1) ** 2 / (2 * size_px * size_px))
+    return float((kernel[d:] * kernel[:-d]).sum() / (kernel**2).sum())
+
+
+def diagonal_gain(size_px: float, d: int) -> float:
+    """Energy of diagonal differences (a − b − c + d)/2 over `d` px of grain whose sigma is 1."""
+    return (1 - correlation(size_px, d)) ** 2
+
+
 @dataclass(frozen=True)
 class GrainModel:
     """level_percent: ((luminance 0-1, sigma in % of the encoded range), …). size_px: Gaussian radius of a grain.

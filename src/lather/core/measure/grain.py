@@ -1,10 +1,9 @@
 """Grain of a photo: level by luminance, size, share of colour, read where the picture is flat."""
 
-import cv2
 import numpy as np
 
 from lather.core.engine.photo import Photo
-from lather.core.job.grain_model import GrainModel
+from lather.core.job.grain_model import GrainModel, correlation, diagonal_gain
 from lather.core.types import as_float32
 
 _BLOCK = 24
@@ -12,6 +11,7 @@ _MOST_BLOCKS = 10000
 _FLAT_SHARE = 0.25  # of blocks, the flattest in what is coarser than grain
 _BINS = 8
 _LEAST_IN_BIN = 40
+_PORE_GROWTH = 8.0
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 
 
@@ -91,11 +91,30 @@ def _summary(residual: np.ndarray, mean: np.ndarray, edges: np.ndarray) -> Grain
         lost = min(0.5, 6 * max(1.0, 4 * np.pi * size**2) / _BLOCK**2)
         size = _size_from_correlation(rho * (1 - lost) + lost)
     back = 1 / np.sqrt((1 - lost) * _BLOCK**2 / (_BLOCK**2 - 6))
-    levels = tuple((at, 100 * back * min(total, 1.08 * flattest[4] * finest)) for at, total, finest, _, _ in bins)
+    levels = tuple(
+        (at, 100 * min(back * total, back * 1.08 * flattest[4] * finest, 1.05 * _without_pores(residual[near], size)))
+        for at, total, finest, near, _ in bins
+    )
     pairs = [float((chosen[..., i] * chosen[..., j]).mean()) for i, j in ((0, 1), (0, 2), (1, 2))]
     together = np.mean(pairs) / max(float((chosen**2).mean()), 1e-12)
     share = np.sqrt(max(0.0, 1 / np.clip(together, 0.05, 1.0) - 1))
     return GrainModel(levels, size, float(min(1.0, share)))
+
+
+def _without_pores(residual: np.ndarray, size_px: float) -> float:
+    """Sigma of the grain alone, from differences over two distances: from the one to the other, energy grows by a known
+    factor for grain of this size and by about `_PORE_GROWTH` for pores and cloth, which are smooth at this scale.
+    """
+    d = max(1, round(1.6 * size_px))
+    gains = [diagonal_gain(size_px, k) for k in (d, 2 * d)]
+    energy = []
+    for k in (d, 2 * d):
+        part = (residual[:, k:, k:] - residual[:, k:, :-k] - residual[:, :-k, k:] + residual[:, :-k, :-k]) / 2
+        energy.append(_mode((part**2).mean((1, 2, 3))))
+    left = gains[0] - gains[1] / _PORE_GROWTH
+    if left <= 0.1 * gains[0]:
+        return np.inf
+    return float(np.sqrt(max(energy[0] - energy[1] / _PORE_GROWTH, 0.05 * energy[0]) / left))
 
 
 def _mode(levels: np.ndarray) -> float:
@@ -116,10 +135,5 @@ def _mode(levels: np.ndarray) -> float:
 def _size_from_correlation(rho: float) -> float:
     """Gaussian radius whose sampled kernel gives neighbours this correlation."""
     sizes = np.linspace(0.15, 4.0, 400)
-    got = np.array([_neighbour_correlation(s) for s in sizes])
+    got = np.array([correlation(s, 1) for s in sizes])
     return float(np.interp(rho, got, sizes)) if rho > got[0] else 0.0
-
-
-def _neighbour_correlation(sigma: float) -> float:
-    kernel = cv2.getGaussianKernel(2 * int(np.ceil(4 * sigma)) + 1, sigma).ravel()
-    return float((kernel[1:] * kernel[:-1]).sum() / (kernel**2).sum())

@@ -9,8 +9,8 @@ import numpy as np
 from lather.core.colour import profiles
 from lather.core.engine.photo import Photo
 from lather.core.job.face_map import FaceMap
-from lather.core.measure.face import guess_face_map
 from lather.core.job.grain_model import GrainModel
+from lather.core.measure.face import guess_face_map
 from lather.core.measure.grain import measure_grain
 from lather.core.measure.ground import safe_ground, shoulders
 from lather.core.measure.skin import skin_mask

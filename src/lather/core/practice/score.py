@@ -10,12 +10,11 @@ import numpy as np
 from lather.core.colour import profiles
 from lather.core.errors import PictureError, RequestError
 from lather.core.imageio.read import read_picture
-from lather.core.measure.bands import texture_energy, tone_error
+from lather.core.measure.bands import modelling_spread, moved_px, texture_energy, tone_error
 from lather.core.practice.sitters import SKIN
 from lather.core.types import Lab, as_float32
 
 REMOVED_DE, CLEAN_DE, KEEPER_DE = 2.0, 1.0, 1.5
-_MODELLING_SHARE = 0.08  # of the face width: what is coarser is the modelling of the light
 _MOST_MOVED = 0.02  # of the face width: so far moved, nothing of the likeness counts
 _WEIGHTS = {"removed": 50, "spared": 20, "texture": 12, "modelling": 8, "identity": 10}
 
@@ -96,7 +95,8 @@ def score_picture(folder: PracticeFolder, result: Lab) -> Score:
     whole_skin = ((folder.zones == SKIN) & (flawed == 0)).astype(np.float32)
     texture = _like(texture_energy(result, whole_skin, folder.face_width_px),
                     texture_energy(folder.truth, whole_skin, folder.face_width_px))
-    modelling = _like(_modelling(result, folder), _modelling(folder.truth, folder))
+    on_skin = (folder.zones == SKIN).astype(np.float32)
+    modelling = _like(*(modelling_spread(lab[..., 0], on_skin, folder.face_width_px) for lab in (result, folder.truth)))
     identity = _identity(result, folder)
     parts = {"removed": removed, "spared": spared, "texture": texture, "modelling": modelling, "identity": identity}
     points = {k: round(w * parts[k], 1) for k, w in _WEIGHTS.items()}
@@ -145,23 +145,7 @@ def _like(a: float, b: float) -> float:
     return float(min(a, b) / max(a, b)) if max(a, b) > 0 else 1.0
 
 
-def _modelling(lab: Lab, folder: PracticeFolder) -> float:
-    """Spread of L* in what is coarser than 8 % of the face, over skin."""
-    shrink = min(1.0, 160 / folder.face_width_px)
-    light = cv2.resize(np.ascontiguousarray(lab[..., 0]), None, fx=shrink, fy=shrink, interpolation=cv2.INTER_AREA)
-    skin = cv2.resize((folder.zones == SKIN).astype(np.float32), light.shape[::-1], interpolation=cv2.INTER_AREA)
-    sigma = _MODELLING_SHARE * folder.face_width_px * shrink
-    smooth = cv2.GaussianBlur(light * skin, (0, 0), sigma) / np.maximum(cv2.GaussianBlur(skin, (0, 0), sigma), 1e-3)
-    return float(smooth[skin > 0.5].std()) if (skin > 0.5).any() else 0.0
-
-
 def _identity(result: Lab, folder: PracticeFolder) -> float:
-    """1 less the largest move (99th percentile of dense optical flow over the person) as a share of 2 % of the face."""
-    shrink = min(1.0, 900 / max(folder.zones.shape))
-    grey = [cv2.resize(np.clip(lab[..., 0] * 2.55, 0, 255).astype(np.uint8), None, fx=shrink, fy=shrink,
-                       interpolation=cv2.INTER_AREA) for lab in (folder.photo, result)]
-    flow = cv2.DISOpticalFlow_create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM).calc(*grey, None)
-    person = cv2.resize((folder.zones > 0).astype(np.uint8), grey[0].shape[::-1], interpolation=cv2.INTER_NEAREST) > 0
-    moved = np.hypot(flow[..., 0], flow[..., 1])[person] / shrink
-    share = float(np.percentile(moved, 99)) / folder.face_width_px if moved.size else 0.0
-    return float(np.clip(1 - share / _MOST_MOVED, 0, 1))
+    """1 less the largest move of the person as a share of 2 % of the face."""
+    moved = moved_px(folder.photo[..., 0], result[..., 0], folder.zones > 0)
+    return float(np.clip(1 - moved / folder.face_width_px / _MOST_MOVED, 0, 1))

@@ -133,7 +133,8 @@ def on_ground(sitter: Sitter, ground: str) -> Sitter:
         field = 0.04 + 0.5 * (0.6 * xs + 0.4 * ys)
     elif ground == "cloth":
         rng = np.random.default_rng(7)
-        folds = cv2.GaussianBlur(rng.standard_normal((height // 8, width // 8)).astype(np.float32), (0, 0), 6, sigmaY=30)
+        rough = rng.standard_normal((height // 8, width // 8)).astype(np.float32)
+        folds = cv2.GaussianBlur(rough, (0, 0), 6, sigmaY=30)
         weave = cv2.GaussianBlur(rng.standard_normal((height, width)).astype(np.float32), (0, 0), 1.6)
         field = field * (1 + 0.12 * cv2.resize(folds / folds.std(), (width, height)) + 0.02 * weave / weave.std())
     tint = np.array([1.0, 0.97, 0.93], np.float32) if ground != "graded" else np.array([0.9, 0.97, 1.05], np.float32)

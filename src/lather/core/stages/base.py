@@ -16,9 +16,9 @@ Fingerprint = Callable[[Rect], bytes]
 
 @dataclass(frozen=True)
 class Surroundings:
-    """What a layer may look at: the picture beneath it, and the input of its whole stage.
+    """What a layer may look at: the picture beneath it, the input of its whole stage, and the photo itself.
 
-    photo: the source itself. `beneath` names what lies under this layer: the layers themselves and the strengths of the stages they close.
+    `beneath` names what lies under this layer: the layers themselves and the strengths of the stages they close.
     While `same_beneath` holds, `below` is the same.
     """
 

@@ -6,12 +6,13 @@ Measured at level 0 in cells of 8×8 pixels on a grid fixed to the picture, smoo
 import cv2
 import numpy as np
 
-from lather.core.job.grain_model import GrainModel
+from lather.core.job.grain_model import GrainModel, diagonal_gain
 from lather.core.types import EncodedRGB, Mask, Rect
 
 CELL = 8
 _MARGIN_CELLS = 4
 _TOUCHED = 0.0008  # change (encoded) from which a pixel counts as touched
+_MOST_OVER_MODEL = 2.0  # of the grain's energy: skin's finest relief went with it and is made up for by grain
 _ENOUGH = 0.96  # of the wanted energy: nothing is missing
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 
@@ -24,13 +25,6 @@ def spacing(size_px: float) -> int:
 def halo(size_px: float) -> int:
     """Pixels of surroundings that the map of a rectangle depends on."""
     return CELL * (_MARGIN_CELLS + 1) + spacing(size_px)
-
-
-def finest_gain(size_px: float) -> float:
-    """Energy of the finest band of grain of size 1 sigma."""
-    d = spacing(size_px)
-    rho = float(np.exp(-d * d / (4 * size_px * size_px))) if size_px > 0.2 else 0.0
-    return (1 - rho) ** 2
 
 
 def finest(values: np.ndarray, d: int) -> np.ndarray:
@@ -65,11 +59,11 @@ def missing_cells(
     blur = lambda v: cv2.GaussianBlur(v, (5, 5), 1.1, borderType=cv2.BORDER_REPLICATE)  # noqa: E731
     weight = blur(area) + np.float32(1e-3)
     now = blur(sums(finest(light, d) ** 2 * touched)) / weight
-    before = blur(sums(finest(was, d) ** 2 * touched)) / weight
+    usual = cv2.medianBlur(sums(finest(was, d) ** 2).astype(np.float32) / CELL**2, 5)  # thin flaws do not count
     tone = blur(sums(light * touched)) / weight
-    gain = finest_gain(grain.size_px)
+    gain = diagonal_gain(grain.size_px, d)
     model = grain.sigma(tone).astype(np.float32) ** 2 * np.float32(gain)
-    wanted = np.minimum(model, before)
+    wanted = np.minimum(_MOST_OVER_MODEL * model, blur(usual))
     lacking = np.where(now < _ENOUGH * wanted, wanted - now, 0) / np.float32(gain)
     sigma = np.sqrt(np.maximum(lacking, 0)).astype(np.float32)
     sigma[weight < 0.5] = 0

@@ -5,8 +5,8 @@ from numba import njit
 
 from lather.core.brush.stroke import profile
 from lather.core.job.model import Stroke
-from lather.core.stages.patches.coverage import fenced
 from lather.core.stages.mend.heal import Read
+from lather.core.stages.patches.coverage import fenced
 from lather.core.types import TILE, EncodedRGB, Rect, tiles_of
 
 

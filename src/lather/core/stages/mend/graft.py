@@ -6,8 +6,8 @@ import numpy as np
 
 from lather.core.engine.engine import Engine
 from lather.core.job.model import Job, Stroke
-from lather.core.stages.patches.coverage import stroke_coverage
 from lather.core.stages.mend.solve import cut, solve_coverage
+from lather.core.stages.patches.coverage import stroke_coverage
 
 
 @dataclass(frozen=True)

@@ -5,10 +5,10 @@ from collections.abc import Callable
 import numpy as np
 
 from lather.core.job.model import Stroke
-from lather.core.stages.patches.coverage import stroke_coverage
 from lather.core.stages.grain.synthesis import grain_noise
 from lather.core.stages.mend.drag import drag_blocks
 from lather.core.stages.mend.heal import TEXTURE_GAIN, Heal, Read, SourceRead, heal, source_reader, texture_reader
+from lather.core.stages.patches.coverage import stroke_coverage
 from lather.core.stages.patches.patch import Patch
 from lather.core.types import EncodedRGB, Mask, Rect, tile_rect, tiles_of
 

@@ -1,4 +1,4 @@
-"""Area: the tone inside an outline smoothed, or flattened to the field that its rim spans; nothing comes in from outside.
+"""Area: the tone inside an outline smoothed, or flattened to a smooth field; nothing comes in from outside.
 
 Also Veil: edge-keeping smoothing painted in.
 """

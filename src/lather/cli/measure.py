@@ -1,0 +1,89 @@
+"""lather measure BEFORE AFTER"""
+
+import argparse
+import json
+from pathlib import Path
+
+import cv2
+
+from lather.core.engine.photo import Photo
+from lather.core.errors import RequestError
+from lather.core.imageio.read import decode_picture
+from lather.core.job.finds import Find
+from lather.core.measure.gauges import GAUGES, Compared, measure_gauges
+from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.plan.limits import band, job_kinds
+
+_SHARES = ("under_eye_left",)  # limits are kept as shares, shown in %
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("before", help="the photo")
+    parser.add_argument("after", help="the retouched picture, of the same size")
+    parser.add_argument("--brief", default=None, help=f"kind of job, for the limits: {', '.join(job_kinds())}")
+    parser.add_argument("--zones", help="zone map of a practice plate (zones.png)")
+    parser.add_argument("--finds", help="what `find --json` printed, or flaws.json: keepers and softened finds")
+    parser.add_argument("--json", action="store_true", help="machine-readable")
+
+
+def _photo(path: str) -> Photo:
+    try:
+        data = Path(path).read_bytes()
+    except OSError as error:
+        raise RequestError(f"{path} cannot be read ({error.strerror}).") from None
+    return Photo(decode_picture(data, name=path), data, path)
+
+
+def _finds(path: str | None) -> list[Find]:
+    if path is None:
+        return []
+    try:
+        rows = json.loads(Path(path).read_text())["finds"]
+        return [Find.from_json({"confidence": 1.0} | row | {"id": str(row.get("id", n))}) for n, row in enumerate(rows)]
+    except (OSError, ValueError, KeyError, TypeError):
+        raise RequestError(f"{path} holds no finds; give what `lather find --json` printed.") from None
+
+
+def gauge_rows(values: dict, job_kind: str | None) -> dict:
+    """{gauge: value, unit, low, high, within}, in the order of GAUGES."""
+    rows = {}
+    for name, unit in GAUGES.items():
+        limits, times = band(job_kind, name), 100 if name in _SHARES else 1
+        value = values.get(name)
+        low, high = limits.low * times, limits.high * times
+        within = None if value is None else bool(low <= round(value, 3) <= high)
+        rows[name] = {
+            "value": None if value is None else round(float(value), 3), "unit": unit, "low": low, "high": high,
+            "within": within,
+        }
+    return rows
+
+
+def run(arguments: argparse.Namespace) -> int:
+    if arguments.brief is not None and arguments.brief not in job_kinds():
+        raise RequestError(f"There is no kind of job “{arguments.brief}”; choose from {', '.join(job_kinds())}.")
+    before, after = _photo(arguments.before), _photo(arguments.after)
+    if (before.width, before.height) != (after.width, after.height):
+        raise RequestError(
+            f"The pictures differ in size ({before.width} × {before.height} and {after.width} × {after.height} px); "
+            "deliver the retouch at full size."
+        )
+    zones = None
+    if arguments.zones:
+        zones = cv2.imread(arguments.zones, cv2.IMREAD_GRAYSCALE)
+        if zones is None or zones.shape != (before.height, before.width):
+            raise RequestError(f"{arguments.zones} is no zone map of this picture's size.")
+    finds = _finds(arguments.finds)
+    pictures = Compared(before.bounds, before.profile, before.read, after.read, PhotoMeasures(before))
+    values = measure_gauges(pictures, finds=finds, keepers=[f for f in finds if f.keeper], zones=zones)
+    rows = gauge_rows(values, arguments.brief)
+    if arguments.json:
+        print(json.dumps(rows, indent=1, ensure_ascii=False))
+        return 0
+    for name, row in rows.items():
+        if row["value"] is None:
+            print(f"{name:18} cannot be told from these")
+            continue
+        state = "" if row["within"] else "low" if row["value"] < row["low"] else "high"
+        print(f"{name:18} {row['value']:8.2f} {row['unit']:16} {row['low']:g} to {row['high']:g}  {state}")
+    return 0
