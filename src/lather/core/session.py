@@ -13,6 +13,7 @@ from lather.core.imageio.read import decode_picture, read_picture
 from lather.core.job.archive import MAX_UNPACKED, OpenedJob, open_job, save_job
 from lather.core.job.history import History
 from lather.core.job.model import Job, new_job
+from lather.core.stages.patches.kind import PatchKind
 from lather.core.stages.registry import make_kinds
 
 
@@ -57,7 +58,8 @@ class Session:
             opened.notes + list(picture.notes),
         )
         for kind in session.engine.kinds.values():
-            kind.patches.offer_encoded(opened.patches)
+            if isinstance(kind, PatchKind):
+                kind.patches.offer_encoded(opened.patches)
         return session
 
     @classmethod

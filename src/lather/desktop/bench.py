@@ -132,7 +132,7 @@ class Bench:
                 for _ in range(count_per_layer)
             ))
             job.do(AddLayer("mend", layer, 1))
-        job.choose_layer(job.mend.layers[-1].id)
+        job.choose_layer(job.stage.layers[-1].id)
 
     # rows
 
@@ -152,7 +152,7 @@ class Bench:
 
     def _brush(self, size: float, *, prepare: bool = True):
         if prepare:
-            self._job_with(40, 9 if not self.window.job.mend.layers[1:] else 0)
+            self._job_with(40, 9 if not self.window.job.stage.layers[1:] else 0)
         strip, state = self.desk.brush_strip, self.desk.state
         strip.choose("carry")
         strip.size.set_value(size, tell=True)
@@ -287,7 +287,7 @@ class Bench:
         return times, self.canvas.width() * self.canvas.height() * 4, None
 
     def _strength(self, lowest: int):
-        self._job_with(40, 9 if not self.window.job.mend.layers[1:] else 0)
+        self._job_with(40, 9 if not self.window.job.stage.layers[1:] else 0)
         self.canvas.fit()
         self._settle()
         first, done, arrived = [], [], []

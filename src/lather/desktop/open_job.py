@@ -1,6 +1,7 @@
 """The open job as the window sees it: every change goes through here, is journalled, and can be undone."""
 
 import threading
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -11,14 +12,19 @@ from lather.core.job.commands import AddLayer, Command
 from lather.core.job.journal import Journal
 from lather.core.job.model import Job, Layer, Stage, new_id
 from lather.core.session import Session
+from lather.core.stages.registry import StageInfo, stage_info
 
 
 class OpenJob(QObject):
-    """Signals: `changed(Job)` after every step; `state_changed()` when saving begins, ends or fails;
+    """`stage_id`: the stage in hand; `layer_id`: its layer that strokes go to.
+
+    Signals: `changed(Job)` after every step; `stage_changed()` when another stage is taken;
+    `state_changed()` when saving begins, ends or fails;
     `problem(sentence)` for the person.
     """
 
     changed = pyqtSignal(object)
+    stage_changed = pyqtSignal()
     state_changed = pyqtSignal()
     problem = pyqtSignal(str)
     _save_ended = pyqtSignal(object, object, object)
@@ -31,9 +37,11 @@ class OpenJob(QObject):
         self._pending: list[dict] = []
         self.journal = self._open_journal()
         session.history.listener = self._journal_step
-        stage = session.job.stage("mend")
-        plain = [layer for layer in stage.layers if not layer.extra.get("soften")] or stage.layers
-        self.layer_id = plain[-1].id if plain else ""
+        self.stage_id = "mend"
+        self.new_layer_settings: dict[str, Callable[[], dict]] = {}
+        self.new_layer_fence: Callable[[str], object] = lambda stage_id: None
+        self._in_hand: dict[str, str] = {}
+        self.layer_id = self._usual_layer(session.job)
         self._save_ended.connect(self._after_save)
 
     def _open_journal(self) -> Journal | None:
@@ -47,14 +55,34 @@ class OpenJob(QObject):
     def job(self) -> Job:
         return self.session.job
 
+    def _usual_layer(self, job: Job) -> str:
+        layers = job.stage(self.stage_id).layers
+        plain = [layer for layer in layers if not layer.extra.get("soften")] or layers
+        return plain[-1].id if plain else ""
+
     @property
-    def mend(self) -> Stage:
-        return self.job.stage("mend")
+    def stage(self) -> Stage:
+        """The stage in hand."""
+        return self.job.stage(self.stage_id)
+
+    @property
+    def info(self) -> StageInfo:
+        return stage_info(self.stage_id)
+
+    def choose_stage(self, stage_id: str) -> None:
+        """Take another stage in hand, with the layer last in hand there."""
+        if stage_id == self.stage_id:
+            return
+        self._in_hand[self.stage_id] = self.layer_id
+        self.stage_id = stage_id
+        self.layer_id = self._in_hand.get(stage_id) or self._usual_layer(self.job)
+        self.stage_changed.emit()
+        self.changed.emit(self.job)
 
     @property
     def layer(self) -> Layer | None:
         """The layer that strokes go to."""
-        layers = self.mend.layers
+        layers = self.stage.layers
         return next((x for x in layers if x.id == self.layer_id), layers[-1] if layers else None)
 
     @property
@@ -104,11 +132,20 @@ class OpenJob(QObject):
         self.session.history.redo()
         self._tell()
 
-    def add_layer(self, name: str) -> None:
-        layer = Layer(new_id(), name)
-        at = self.mend.index(self.layer.id) + 1 if self.layer else 0
+    def add_layer(self, name: str = "", settings: dict | None = None, strength: float = 1.0) -> None:
+        """A new layer of the stage in hand, above the one in hand, and in hand itself."""
+        made = self.new_layer_settings.get(self.stage_id, dict)() if settings is None else settings
+        layer = Layer(new_id(), name or self.info.first_layer_name, self.info.layer_kind, strength=strength,
+                      settings=made, fence=self.new_layer_fence(self.stage_id))
+        at = self.stage.index(self.layer.id) + 1 if self.layer else 0
         self.layer_id = layer.id
-        self.do(AddLayer("mend", layer, at))
+        self.do(AddLayer(self.stage_id, layer, at))
+
+    def ensure_layer(self) -> Layer:
+        """The layer in hand; the stage's first one is made when it is needed."""
+        if self.layer is None:
+            self.add_layer()
+        return self.layer
 
     def choose_layer(self, layer_id: str) -> None:
         self.layer_id = layer_id

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 
 from lather.core.errors import LatherError
 from lather.core.job.journal import Leftover, leftovers
+from lather.core.job.model import STAGE_IDS
 from lather.core.practice.demo import demo_job_path
 from lather.core.session import Session
 from lather.desktop import settings
@@ -272,11 +273,14 @@ class MainWindow(QMainWindow):
 
     def _key_pressed(self, action: str) -> None:
         plain = {"open": self.ask_open, "deliver": lambda: self.show_screen("deliver"),
-                 "stage_1": lambda: self.show_screen("desk"), "key_sheet": self.key_sheet.lay_over}
+                 "key_sheet": self.key_sheet.lay_over}
         if action in plain:
             plain[action]()
         elif self.job is None:
             return
+        elif action.startswith("stage_"):
+            self.job.choose_stage(STAGE_IDS[int(action[6:]) - 1])
+            self.show_screen("desk")
         elif action.startswith("undo"):
             self.job.undo()
         elif action.startswith("redo"):

@@ -16,6 +16,7 @@ _WIDTHS_MM, _LEAST_SIGMA_PX = (0.2, 0.4), 0.8
 _HIGH, _LOW = 5.0, 2.0  # times the ground's usual ridge response: where a hair starts, where it goes on
 _LEAST_HIGH = 1.1  # ΔL*
 _LEAST_MM, _ROOT_NEAR_MM, _INTO_MASS_MM = 3.0, 5.0, 0.35
+_RIM_MM = 1.4
 _FLOATING_MM = 9.0  # what hangs free of the mass must be this long to be a hair
 _JOIN_GAP_MM, _JOIN_TURN = 3.0, 0.6
 _SURE_AT = 2.2  # times the starting response at which a hair is as good as certain
@@ -159,7 +160,7 @@ def _as_find(scene: FindScene, points: np.ndarray, strength: float, mass: np.nda
     depth = mass[rows, columns]
     if depth[0] < depth[-1]:
         points, depth = points[::-1], depth[::-1]
-    if float(np.median(depth)) < 1.5:  # runs along the rim: the outline of the mass itself
+    if float(np.percentile(depth, 75)) < max(2.0, _RIM_MM * scene.per_mm):  # the outline of the mass itself
         return None
     if depth[-1] < _ROOT_NEAR_MM * scene.per_mm:
         points = _into_the_mass(points, mass, _INTO_MASS_MM * scene.per_mm)

@@ -9,6 +9,7 @@ from typing import ClassVar
 
 from lather.core.errors import RequestError
 from lather.core.job.face_map import FaceMap
+from lather.core.job.fence import Fence
 from lather.core.job.finds import DECISIONS, Find
 from lather.core.job.model import Job, Layer, Stroke, layer_from_json, layer_to_json
 
@@ -64,6 +65,8 @@ def command_from_json(data: dict, points: dict) -> Command:
         values["edit_ids"] = tuple(values["edit_ids"])
     elif kind is Together:
         values["commands"] = tuple(command_from_json(c, points) for c in values["commands"])
+    elif kind is SetLayer and values["field"] == "fence" and values["value"] is not None:
+        values["value"] = Fence.from_json(values["value"])
     elif kind is SetFaceMap:
         values["face_map"] = FaceMap.from_json(values["face_map"])
     elif kind is SetFinds:
@@ -241,7 +244,9 @@ class MoveLayer(Command):
 
 @dataclass(frozen=True)
 class SetLayer(Command):
-    """One value of a layer: `name`, `on`, `strength` (0-1), or `settings` (plain values laid over the present ones)."""
+    """One value of a layer: `name`, `on`, `strength` (0-1), `settings` (plain values laid over the
+    present ones), or `fence` (a Fence, or None).
+    """
 
     stage_id: str
     layer_id: str

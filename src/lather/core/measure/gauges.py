@@ -35,6 +35,7 @@ GAUGES = {
 
 _WORK_SIDE = 1000
 _CLIP = 4.0  # robust sigmas beyond which a pixel is a flaw and not texture
+_LEAST_TOUCHED = 60
 _TOUCHED, _CHANGED_DE = 0.0008, 1.0
 _HALO_SHARE = 0.02
 _TEETH, _LIPS_AND_EYES = 3, (2, 3, 4, 5, 7)
@@ -110,7 +111,7 @@ def _fine_bands(pictures: Compared, skin: Mask, most: int | None) -> tuple[float
     chosen = [rect for share, rect in tiles if share > 0.1]
     if most is not None and len(chosen) > most:
         chosen = [chosen[i] for i in np.linspace(0, len(chosen) - 1, most).astype(int)]
-    pores, fine = np.zeros(2), np.zeros(2)
+    pores, grains = np.zeros(2), []
     for rect in chosen:
         rect = rect.intersect(bounds)
         wide = rect.expand(margin).intersect(bounds)
@@ -121,9 +122,22 @@ def _fine_bands(pictures: Compared, skin: Mask, most: int | None) -> tuple[float
                  for p in (was, now)]
         pores += _clipped_energy(*bands)
         touched = (np.abs(now - was).max(-1) > _TOUCHED)[inner]
-        fine += _clipped_energy(*(_finest(p)[inner][touched] for p in (was, now)))
+        grains.append(_grain_ratio(_finest(was)[inner], _finest(now)[inner], touched, where))
     kept = 100 * float(pores[1] / pores[0]) if pores[0] > 0 else None
-    return kept, float(np.sqrt(fine[1] / fine[0])) if fine[0] > 0 else 1.0
+    known = [(ratio, count) for ratio, count in grains if count]
+    return kept, float(np.average(*zip(*known))) if known else 1.0
+
+
+def _grain_ratio(was: np.ndarray, now: np.ndarray, touched: np.ndarray, skin: np.ndarray) -> tuple[float, int]:
+    """(grain in touched skin now against that of all skin of the tile in the photo, pixels touched).
+
+    Medians, so that the flaws that were there, and edges, do not count as grain.
+    """
+    here = touched & skin
+    if here.sum() < _LEAST_TOUCHED:
+        return 1.0, 0
+    usual = float(np.median(np.abs(was[skin])))
+    return float(np.median(np.abs(now[here]))) / max(usual, 1e-6), int(here.sum())
 
 
 def _skin_of(skin: Mask, rect: Rect, scale: float) -> np.ndarray:

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from lather.core.colour import profiles
 from lather.core.engine.engine import Engine
 from lather.core.job.model import Job
+from lather.core.stages.look import looked_at
 from lather.core.types import Rect, tile_rect, tiles_of
 from lather.desktop.canvas.display import DisplayConverter
 from lather.desktop.canvas.pointer import draw_split_line, draw_tag
@@ -57,6 +58,7 @@ class PhotoCanvas(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Photo")
+        self.look, self._look_settings = "picture", None
         self._ask_later = QTimer(self)
         self._ask_later.setSingleShot(True)
         self._ask_later.timeout.connect(self.ask)
@@ -64,9 +66,21 @@ class PhotoCanvas(QWidget):
     # what is shown
 
     def set_job(self, job: Job) -> None:
-        self._job = job
+        self._plain_job = job
+        self._job = self.viewed(job)
         self.ask()
         self.update()
+
+    def set_look(self, look: str, settings: dict | None = None) -> None:
+        """Show the picture, or one band of it (see `stages.look`)."""
+        if (look, settings) != (self.look, self._look_settings):
+            self.look, self._look_settings = look, settings
+            if self._job is not None:
+                self.set_job(self._plain_job)
+
+    def viewed(self, job: Job) -> Job:
+        """The job as it is shown under the look in hand."""
+        return looked_at(job, self.look, self._look_settings or {})
 
     def set_mode(self, mode: str) -> None:
         self.mode = mode

@@ -66,6 +66,17 @@ def draw_outline(painter: QPainter, points: list[QPointF], *, taking: bool = Fal
         painter.drawPolygon(QPolygonF(points))
 
 
+def draw_line(painter: QPainter, points: list[QPointF], *, quiet: bool = False) -> None:
+    """An open line along something found; dashed where it is left alone."""
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for colour, width in ((QColor(20, 20, 20, 110), 2.6), (QColor(theme().accent).lighter(190), 1.3)):
+        pen = QPen(colour, width)
+        if quiet:
+            pen.setDashPattern([2, 4])
+        painter.setPen(pen)
+        painter.drawPolyline(QPolygonF(points))
+
+
 def draw_misfits(painter: QPainter, points: list[QPointF]) -> None:
     """Places of a border that do not fit: brick-coloured crosses, so that colour is not the only sign."""
     painter.setPen(QPen(QColor(theme().over), 2))

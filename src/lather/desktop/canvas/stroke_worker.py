@@ -10,10 +10,11 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from lather.core.engine.engine import Engine
 from lather.core.errors import LatherError
-from lather.core.job.model import Job, Stroke
+from lather.core.job.model import Job, Stroke, freeze_points
 from lather.core.stages.mend.dab import source_candidates
 from lather.core.stages.mend.live import LiveStroke
 from lather.core.stages.mend.sweep import sweep_hint
+from lather.core.stages.strands.propose import snapped, strand_size
 from lather.core.types import Rect
 from lather.desktop.canvas.display import DisplayConverter
 
@@ -118,7 +119,7 @@ class StrokeWorker(QObject):
             x, y = (float(v) for v in stroke.points[0, :2])
             bounds = self._engine.photo.bounds
             size = stroke.brush.size_px
-            hint = sweep_hint(lambda rect: self._engine.pixels(job, rect, 0, "mend"), x, y, size, bounds)
+            hint = sweep_hint(lambda rect: self._engine.pixels(job, rect, 0, stage_id), x, y, size, bounds)
             stroke = replace(stroke, offset=hint.offset if hint else (round(stroke.brush.size_px), 0))
         self._live = LiveStroke(self._engine, job, stage_id, layer_id, stroke)
 
@@ -128,8 +129,8 @@ class StrokeWorker(QObject):
         live = self._live
         if live is None:
             return
-        dirty = live.extend(points, paint=live.stroke.tool != "dab")
-        if dirty.empty or live.stroke.tool == "dab" or not live.shows:
+        dirty = live.extend(points, paint=live.stroke.tool not in ("dab", "strand"))
+        if dirty.empty or live.stroke.tool in ("dab", "strand") or not live.shows:
             return
         rect = dirty.at_level(level).intersect(visible)
         if not rect.empty:
@@ -157,6 +158,9 @@ class StrokeWorker(QObject):
             self.finished.emit(None, 0.0, "")
             return
         stroke = live.finished()
+        if stroke.tool == "strand":
+            self._end_strand(stroke, live)
+            return
         if stroke.tool != "dab":
             self.finished.emit(stroke, 0.0, "")
             return
@@ -165,3 +169,14 @@ class StrokeWorker(QObject):
             self.finished.emit(None, 0.0, "No fitting skin near enough; choose it yourself with Carry.")
             return
         self.finished.emit(replace(stroke, offset=candidates[0].offset), candidates[0].fit, "")
+
+    def _end_strand(self, stroke: Stroke, live: LiveStroke) -> None:
+        """Lay the painted path on the hair under it."""
+        found = snapped(stroke.points[:, :2], stroke.brush.size_px, live.before, self._engine.photo.bounds)
+        if found is None:
+            self.finished.emit(None, 0.0, "No hair under this line; paint along it, or take a larger brush.")
+            return
+        path, width = found
+        brush = replace(stroke.brush, size_px=strand_size(width))
+        points = [[x, y, 1.0, 0.0] for x, y in path]
+        self.finished.emit(replace(stroke, brush=brush, points=freeze_points(points)), 1.0, "")

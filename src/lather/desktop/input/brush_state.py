@@ -5,7 +5,7 @@ from dataclasses import dataclass, field, replace
 from lather.core.brush.cards import BrushCard
 from lather.core.brush.values import SIZE_RANGE_PX, Brush
 from lather.core.job.fence import Fence
-from lather.core.job.model import COPY_MODES, TOOLS
+from lather.core.job.model import COPY_MODES, MEND_TOOLS
 from lather.core.job.source_map import SourceTurn
 
 START = {
@@ -17,10 +17,18 @@ START = {
     "blend_in": Brush(size_px=30, edge=0.4, flow=0.9),
     "drag": Brush(size_px=40, edge=0.6, flow=0.6),
     "give_back": Brush(size_px=60, edge=0.7, flow=0.6),
+    "strand": Brush(size_px=14, edge=0.0),
+    "area": Brush(size_px=10, edge=0.0),
+    "mix": Brush(size_px=110, edge=0.9, ceiling=0.4, flow=0.12),
+    "veil": Brush(size_px=160, edge=0.9, flow=0.5),
+    "grain": Brush(size_px=120, edge=0.8, flow=0.6),
 }
+WAITING_TOOLS = ("dab", "strand")  # laid down when the pen is lifted: what to do is looked for first
+WHOLE_TOOLS = ("dab", "graft", "strand", "area")  # laid down whole, without flow
 TOOL_LABELS = {
     "dab": "Dab", "carry": "Carry", "copy": "Copy", "sweep": "Sweep", "graft": "Graft", "blend_in": "Blend-in",
-    "drag": "Drag", "give_back": "Give back",
+    "drag": "Drag", "give_back": "Give back", "strand": "Strand", "area": "Area", "mix": "Mix", "veil": "Veil",
+    "grain": "Grain",
 }
 TOOL_HINTS = {
     "dab": "touch a spot; Lather finds the skin to use",
@@ -31,6 +39,11 @@ TOOL_HINTS = {
     "blend_in": "paints the colour measured around the place",
     "drag": "pulls pixels along under the pen",
     "give_back": "the original returns",
+    "strand": "paint along a hair; Lather lays the path on it and clears it",
+    "area": "draw an outline; the tone inside is smoothed, nothing comes in from outside",
+    "mix": "takes up tone, carries it along and blends it in, drying as it goes",
+    "veil": "paints in a smoothing that keeps edges",
+    "grain": "paints grain of the photo's own kind",
 }
 
 
@@ -49,6 +62,9 @@ class BrushState:
     turn: SourceTurn = field(default_factory=SourceTurn)
     fence: Fence | None = None
     fence_feather_px: float = 6.0
+    tools: tuple[str, ...] = MEND_TOOLS
+    area_mode: str = "any"
+    area_feather_px: float = 32.0
 
     def __post_init__(self):
         self.brushes = dict(START)
@@ -94,9 +110,17 @@ class BrushState:
         self.source = (turn.pivot[0] + offset[0], turn.pivot[1] + offset[1])
 
     def use_card(self, card: BrushCard) -> None:
+        if card.tool not in self.tools:
+            return
         self.tool, self.mode = card.tool, card.mode
         self.brushes[card.tool] = card.brush
 
     def next_tool(self) -> str:
-        self.tool = TOOLS[(TOOLS.index(self.tool) + 1) % len(TOOLS)]
+        self.tool = self.tools[(self.tools.index(self.tool) + 1) % len(self.tools)]
         return self.tool
+
+    def offer(self, tools: tuple[str, ...]) -> None:
+        """Only these tools can be taken; the one in hand stays if it is among them."""
+        self.tools = tools
+        if self.tool not in tools:
+            self.tool = tools[0]

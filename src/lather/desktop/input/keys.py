@@ -32,7 +32,7 @@ ACTIONS = (
     KeyAction("mend_find", "E", "mend this find, go to the next"),
     KeyAction("keep_find", "R", "keep it, go to the next"),
     KeyAction("skip_find", "T", "skip it, go to the next"),
-    KeyAction("next_source", "F", "another source for the last mend"),
+    KeyAction("next_source", "F", "other skin for the last mend; area again"),
     KeyAction("other_card", "G", "the other brush card"),
     KeyAction("fit", "Y", "whole picture / 100 %"),
     KeyAction("lay_down", "Return", "lay the graft down"),
@@ -48,6 +48,9 @@ ACTIONS = (
     KeyAction("deliver", "Ctrl+E", "go to Deliver"),
     KeyAction("back", "Esc", "back to the photo, give up a stroke"),
     KeyAction("stage_1", "1", "stage Mend"),
+    KeyAction("stage_2", "2", "stage Strands"),
+    KeyAction("stage_3", "3", "stage Split"),
+    KeyAction("stage_8", "8", "stage Grain"),
 )
 
 

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QToolButton, QVBo
 
 from lather.core.job.model import TOOLS
 from lather.core.job.source_map import SourceTurn
-from lather.desktop.input.brush_state import TOOL_HINTS, TOOL_LABELS, BrushState
+from lather.desktop.input.brush_state import TOOL_HINTS, TOOL_LABELS, WHOLE_TOOLS, BrushState
 from lather.desktop.panels.build_up_graph import BuildUpGraph
 from lather.desktop.panels.cards_button import CardsButton
 from lather.desktop.panels.choices import Choices
@@ -38,9 +38,11 @@ class BrushStrip(QWidget):
         row.setContentsMargins(6, 6, 6, 6)
         row.setSpacing(6)
         self.tools: dict[str, QToolButton] = {}
+        self._offered = False
         tools = QHBoxLayout()
         tools.setSpacing(0)
         self._add_tools(tools)
+        self._tool_row = tools
         row.addLayout(tools)
         self.size = ValueSlider("Size", 1, 2000, 26, unit="px", logarithmic=True)
         self.edge = ValueSlider("Edge", 0, 100, 15)
@@ -56,6 +58,15 @@ class BrushStrip(QWidget):
             slider.changed.connect(lambda v, _, name=name, scale=scale: self._set(name, v / scale))
             slider.setMaximumWidth(112)
             row.addWidget(slider, 1)
+        self.area_feather = ValueSlider("Feather", 0, 200, 32, unit="px")
+        self.area_feather.setToolTip("How far inwards the rim of an outline fades")
+        self.area_feather.setMaximumWidth(112)
+        self.area_feather.changed.connect(self._set_area_feather)
+        row.addWidget(self.area_feather, 1)
+        self.area_mode = Choices("Area", {"any": "smooth", "flat": "flatten"}, "any")
+        self.area_mode.setToolTip("Smooth: by the size in hand. Flatten: one even field over the whole outline")
+        self.area_mode.chosen.connect(self._set_area_mode)
+        row.addWidget(self.area_mode)
         self.graph = BuildUpGraph()
         row.addWidget(self.graph)
         self._add_options(row)
@@ -67,7 +78,7 @@ class BrushStrip(QWidget):
     def _add_tools(self, row: QHBoxLayout) -> None:
         t = theme()
         group = QButtonGroup(self)
-        for tool in TOOLS:
+        for tool in TOOLS:  # those that the stage in hand does not have are hidden
             button = QToolButton()
             button.setText(TOOL_LABELS[tool])
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
@@ -156,6 +167,23 @@ class BrushStrip(QWidget):
         row.addWidget(button)
         return button
 
+    def offer(self, tools: tuple[str, ...]) -> None:
+        """Show these tools, in this order; another one is taken where the one in hand is not among them."""
+        before = self.state.tool
+        if tools != self.state.tools or not self._offered:
+            self._offered = True
+            self.state.offer(tools)
+            for button in self.tools.values():
+                self._tool_row.removeWidget(button)
+                button.hide()
+            for tool in tools:
+                self._tool_row.addWidget(self.tools[tool])
+                self.tools[tool].show()
+            self.refresh()
+            if self.state.tool != before:
+                self.changed.emit()
+                self.tool_chosen.emit()
+
     def choose(self, tool: str) -> None:
         self.state.tool = tool
         self.refresh()
@@ -183,6 +211,14 @@ class BrushStrip(QWidget):
         self.refresh()
         self.changed.emit()
 
+    def _set_area_feather(self, value: float, dragging: bool) -> None:
+        self.state.area_feather_px = value
+        self.changed.emit()
+
+    def _set_area_mode(self, mode: str) -> None:
+        self.state.area_mode = mode
+        self.changed.emit()
+
     def _set_mode(self, mode: str) -> None:
         self.state.mode = mode
         self.changed.emit()
@@ -200,7 +236,13 @@ class BrushStrip(QWidget):
         self.edge.set_value(brush.edge * 100)
         self.ceiling.set_value(brush.ceiling * 100)
         self.flow.set_value(brush.flow * 100)
-        self.flow.setEnabled(tool not in ("dab", "graft"))  # these are laid down whole
+        self.flow.setEnabled(tool not in WHOLE_TOOLS)
+        self.size.set_name("Smoothing" if tool == "area" else "Size")
+        self.edge.setVisible(tool not in ("area", "strand"))
+        self.area_feather.setVisible(tool == "area")
+        self.area_mode.setVisible(tool == "area")
+        self.area_mode.set_value(self.state.area_mode)
+        self.area_feather.set_value(self.state.area_feather_px)
         self.size.setEnabled(tool != "graft")  # its outline is its size
         self.mode.set_value(self.state.mode)
         turn = self.state.turn
@@ -216,5 +258,8 @@ class BrushStrip(QWidget):
         self.aligned.setVisible(self.state.needs_source)
         for name, button in self.pen_buttons.items():
             button.setChecked(getattr(brush, name))
-            button.setVisible(tool != "graft" and (tool != "dab" or name in ("pressure_size", "pressure_ceiling")))
-        self.pen_label.setVisible(tool != "graft")
+            only_these = tool != "dab" or name in ("pressure_size", "pressure_ceiling")
+            button.setVisible(tool not in ("graft", "area", "strand") and only_these)
+        self.pen_label.setVisible(tool not in ("graft", "area", "strand"))
+        self.graph.setVisible(tool not in ("area", "strand"))
+        self.cards.setVisible("dab" in self.state.tools or "sweep" in self.state.tools)

@@ -1,7 +1,7 @@
 """A row of choices of which one is taken."""
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QPushButton
+from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QPushButton, QSizePolicy
 
 
 class Choices(QFrame):
@@ -13,6 +13,7 @@ class Choices(QFrame):
         super().__init__(parent)
         self.setObjectName("choices")
         self.setAccessibleName(name)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         row = QHBoxLayout(self)
         row.setContentsMargins(2, 2, 2, 2)
         row.setSpacing(0)

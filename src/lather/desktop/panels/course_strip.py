@@ -4,48 +4,75 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from lather.core.job.model import Job
-from lather.core.stages.registry import STAGES
+from lather.core.stages.registry import STAGES, StageInfo
 from lather.desktop.panels.switch import Switch
 from lather.desktop.panels.value_slider import ValueSlider
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import COURSE_PX, SMALL_PT, theme
 
+_CELL_PX = 142
+
 
 class _StageCell(QFrame):
-    changed = pyqtSignal(str, str, object, bool)
+    """One stage. A click takes it in hand."""
 
-    def __init__(self, stage_id: str, label: str, parent=None):
+    taken = pyqtSignal(str)
+    switched = pyqtSignal(str, bool)
+
+    def __init__(self, info: StageInfo, parent=None):
         super().__init__(parent)
-        self.stage_id = stage_id
-        self.setFixedWidth(312)
-        t = theme()
-        self.setStyleSheet(f"_StageCell {{ background: {t.raised}; border-bottom: 3px solid {t.accent}; }}")
+        self.info = info
+        self.setObjectName("stage")
+        self.setFixedWidth(_CELL_PX)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setToolTip(f"Stage {info.label} ({info.number % 10})")
         row = QHBoxLayout(self)
-        row.setContentsMargins(14, 4, 14, 4)
-        row.setSpacing(10)
+        row.setContentsMargins(12, 4, 8, 4)
+        row.setSpacing(4)
         words = QVBoxLayout()
         words.setSpacing(0)
-        title = QLabel(f"1  {label}")
-        title.setFont(font(strong=True))
+        self.title = QLabel(f"{info.number}  {info.label}")
+        self.title.setFont(font(strong=True))
         self.count = QLabel()
         self.count.setFont(font(SMALL_PT))
         self.count.setObjectName("quiet")
-        words.addWidget(title)
+        words.addWidget(self.title)
         words.addWidget(self.count)
         row.addLayout(words)
         row.addStretch(1)
-        self.strength = ValueSlider("Stage strength", 0, 100, 100)
-        self.strength.setFixedWidth(122)
-        self.strength.changed.connect(lambda v, d: self.changed.emit(stage_id, "strength", v / 100, d))
-        row.addWidget(self.strength)
-        self.switch = Switch(f"{label} on")
-        self.switch.clicked.connect(lambda on: self.changed.emit(stage_id, "on", on, False))
+        self.switch = Switch(f"{info.label} on")
+        self.switch.clicked.connect(lambda on: self.switched.emit(info.id, on))
         row.addWidget(self.switch)
+        self.show_taken(False)
+
+    def show_taken(self, taken: bool) -> None:
+        t = theme()
+        ground, line = (t.raised, t.accent) if taken else ("transparent", "transparent")
+        self.setStyleSheet(f"#stage {{ background: {ground}; border-bottom: 3px solid {line}; }}"
+                           f"#stage:focus {{ border: 1px solid {t.accent}; }}")
+        self.setAccessibleName(f"Stage {self.info.label}{', in hand' if taken else ''}")
+
+    def show_job(self, job: Job) -> None:
+        stage = job.stage(self.info.id)
+        edits = sum(len(layer.edits) for layer in stage.layers)
+        self.count.setText(f"{edits} {self.info.edit_word}{'s' * (edits != 1)} · {stage.strength * 100:.0f} %")
+        self.switch.setChecked(stage.on)
+
+    def mousePressEvent(self, event) -> None:
+        self.taken.emit(self.info.id)
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.taken.emit(self.info.id)
+        else:
+            super().keyPressEvent(event)
 
 
 class CourseStrip(QWidget):
-    """`changed(stage id, field, value, dragging)` when a stage is turned down or off."""
+    """`taken(stage id)`; `changed(stage id, field, value, dragging)` when a stage is turned down or off."""
 
+    taken = pyqtSignal(str)
     changed = pyqtSignal(str, str, object, bool)
 
     def __init__(self, parent=None):
@@ -54,30 +81,40 @@ class CourseStrip(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(COURSE_PX)
         row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 14, 0)
-        row.setSpacing(16)
-        self.cells = {}
+        row.setContentsMargins(0, 0, 12, 0)
+        row.setSpacing(0)
+        self.cells: dict[str, _StageCell] = {}
         for info in STAGES:
-            cell = _StageCell(info.id, info.label)
-            cell.changed.connect(self.changed)
+            cell = _StageCell(info)
+            cell.taken.connect(self.taken)
+            cell.switched.connect(lambda stage_id, on: self.changed.emit(stage_id, "on", on, False))
             self.cells[info.id] = cell
             row.addWidget(cell)
+        self.strength = ValueSlider("Stage strength", 0, 100, 100)
+        self.strength.setFixedWidth(128)
+        self.strength.changed.connect(lambda v, d: self.changed.emit(self._stage_id, "strength", v / 100, d))
+        row.addSpacing(10)
+        row.addWidget(self.strength)
+        row.addSpacing(14)
         self.hint = QLabel()
         self.hint.setObjectName("quiet")
+        self.hint.setFont(font(SMALL_PT))
         self.hint.setWordWrap(True)
         row.addWidget(self.hint, 1)
-        keys = QLabel("Hold H for the keys")
+        keys = QLabel("H: keys")
         keys.setObjectName("quiet")
+        keys.setFont(font(SMALL_PT))
+        keys.setToolTip("Hold H to see all keys")
+        row.addSpacing(8)
         row.addWidget(keys)
+        self._stage_id = "mend"
 
-    def show_job(self, job: Job, hint: str) -> None:
-        for stage_id, cell in self.cells.items():
-            stage = job.stage(stage_id)
-            edits = sum(len(layer.edits) for layer in stage.layers)
-            layers = len(stage.layers)
-            cell.count.setText(f"{edits} mend{'s' * (edits != 1)} · {layers} layer{'s' * (layers != 1)}")
-            cell.strength.set_value(stage.strength * 100)
-            cell.switch.setChecked(stage.on)
+    def show_job(self, job: Job, stage_id: str, hint: str) -> None:
+        self._stage_id = stage_id
+        for cell in self.cells.values():
+            cell.show_job(job)
+            cell.show_taken(cell.info.id == stage_id)
+        self.strength.set_value(job.stage(stage_id).strength * 100)
         self.show_hint(hint)
 
     def show_hint(self, hint: str) -> None:

@@ -152,6 +152,10 @@ class FindsPanel(QWidget):
         states, shown = control.states(), control.shown()
         self._model.show(shown, states)
         self._fill_filters(control)
+        info = control.job.info
+        self.title.setText(f"Finds in {info.label}")
+        self._word = "Clear" if info.id == "strands" else "Mend"
+        self.buttons["mend"].setText(f"{self._word}  E")
         finds = control.finds
         will = [f for f in finds if f.worth]
         self.worth.button("worth").setText(f"Will show {len(will)}")
@@ -185,8 +189,9 @@ class FindsPanel(QWidget):
         elif job.finds is None:
             self.all.setText("Look for flaws")
         else:
-            self.all.setText(f"Mend all {still_open} in this list")
+            self.all.setText(f"{self._word} all {still_open} in this list")
         self.all.setEnabled(bool(control.busy) or job.finds is None or still_open > 0)
+        self.all.setVisible(control.job.stage_id in ("mend", "strands") or bool(control.busy))
 
     def _fill_filters(self, control: FindsControl) -> None:
         kinds = sorted({f.kind for f in control.finds}, key=list(KINDS).index)
@@ -206,13 +211,17 @@ class FindsPanel(QWidget):
         if control.busy == "finding":
             return f"Looking at {control.doing} …\n\nThis takes a few seconds; you can paint meanwhile."
         if control.busy:
-            return "Mending …"
+            return "Working …"
+        if control.job.stage_id not in ("mend", "strands"):
+            return "This stage has no finds of its own: it works on all skin, or where you paint."
         if job.finds is None:
             return "Lather can look for spots, lines and specks and propose how each is mended.\n\nYou decide on each."
         if control.finds and (control.kind or control.zone):
             return "Nothing of this kind here. Choose “All kinds” and “All places” to see the rest."
         if control.show == "rest":
             return "Everything that was found will show at the delivered size."
+        if control.job.stage_id == "strands":
+            return "No stray hairs were found. Raise the sensitivity, or paint along a hair with Strand."
         return "Nothing was found that will show. What you see all the same, mend with Dab."
 
     def _selected(self, *_) -> None:

@@ -48,7 +48,7 @@ class LayerRow(QFrame):
         self.layer = layer
         self.switch.setChecked(layer.on)
         self.strength.setText(f"{layer.strength * 100:.0f} %")
-        self.name.setToolTip(f"{layer.name}: {len(layer.edits)} mends. Double click to rename.")
+        self.name.setToolTip(f"{layer.name}: {len(layer.edits)} edits. Double click to rename.")
 
     def mousePressEvent(self, event) -> None:
         self.taken.emit(self.layer.id)
@@ -110,6 +110,9 @@ class LayersPanel(QWidget):
         self._rows = QVBoxLayout()
         self._rows.setSpacing(2)
         self._column.addLayout(self._rows)
+        self.empty = QLabel("None yet: the first stroke makes one.")
+        self.empty.setObjectName("quiet")
+        self._column.addWidget(self.empty)
         self.rows: list[LayerRow] = []
         self.strength = ValueSlider("Strength of the layer in hand", 0, 100, 100)
         self._column.addSpacing(4)
@@ -119,7 +122,7 @@ class LayersPanel(QWidget):
         tools.setSpacing(6)
         self.up = self._button("up", "Move the layer in hand up", lambda: self._move(1))
         self.down = self._button("down", "Move the layer in hand down", lambda: self._move(-1))
-        self.remove = self._button("trash", "Remove the layer in hand with its mends",
+        self.remove = self._button("trash", "Remove the layer in hand with all that is on it",
                                    lambda: self.removed.emit(self._current))
         for button in (self.up, self.down, self.remove):
             tools.addWidget(button)
@@ -145,11 +148,16 @@ class LayersPanel(QWidget):
         if 0 <= index < len(self._stage.layers):
             self.moved.emit(self._current, index)
 
-    def show_stage(self, stage: Stage, current: str) -> None:
+    def show_stage(self, stage: Stage, current: str, label: str = "Mend") -> None:
         self._stage, self._current = stage, current
+        self.title.setText(f"Layers in {label}")
+        self.empty.setVisible(not stage.layers)
+        self.strength.setVisible(bool(stage.layers))
+        for button in (self.up, self.down, self.remove):
+            button.setVisible(bool(stage.layers))
         layer = next((x for x in stage.layers if x.id == current), None)
         self.strength.setEnabled(layer is not None)
-        self.remove.setEnabled(layer is not None and len(stage.layers) > 1)
+        self.remove.setEnabled(layer is not None and (len(stage.layers) > 1 or stage.id != "mend"))
         if layer is not None:
             self.strength.set_value(layer.strength * 100)
             self.up.setEnabled(stage.index(current) < len(stage.layers) - 1)

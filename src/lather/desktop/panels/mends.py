@@ -43,6 +43,17 @@ def _row(index: QModelIndex) -> tuple:
     return edit.id, edit.bounds, lines, False
 
 
+_EMPTY = {
+    "mend": "No mends on this layer yet.\n\nTouch a spot on the photo: Lather looks for the skin to use and mends it. "
+            "Every mend stays in this list and can be taken out again.",
+    "strands": "No hairs cleared by hand yet.\n\nPaint along a hair: the path is laid on it, and the ground from both "
+               "its sides closes over it.",
+    "split": "Nothing on this layer yet.\n\nOn a tone layer outline uneven skin with Area, or brush it with Mix. On a "
+             "texture layer take pores from elsewhere.",
+    "grain": "Nothing painted yet.\n\nSwitch on “Put back where it is missing” at the right, or paint grain by hand.",
+}
+
+
 class MendsPanel(QWidget):
     """`picked(Stroke)`: show it on the photo. `removed(Stroke)`: take it out."""
 
@@ -51,14 +62,14 @@ class MendsPanel(QWidget):
 
     def __init__(self, crops: Crops, parent=None):
         super().__init__(parent)
+        self.word = "mend"
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 10, 6, 10)
         column.setSpacing(6)
         self.title = QLabel()
         self.title.setFont(font(strong=True))
         column.addWidget(self.title)
-        self.empty = QLabel("No mends on this layer yet.\n\nTouch a spot on the photo: Lather looks for the skin "
-                            "to use and mends it. Every mend stays in this list and can be taken out again.")
+        self.empty = QLabel(_EMPTY["mend"])
         self.empty.setObjectName("quiet")
         self.empty.setWordWrap(True)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignTop)
@@ -76,7 +87,9 @@ class MendsPanel(QWidget):
     def show_layer(self, layer: Layer | None) -> None:
         edits = layer.edits if layer else ()
         name = layer.name if layer else "layer"
-        self.title.setText(f"Mends in {name}   {len(edits)}")
+        self.title.setText(f"{self.word.capitalize()}s in {name}   {len(edits)}")
+        self.remove.setText(f"Take this {self.word} out")
+        self.empty.setText(_EMPTY.get(layer.kind if layer else "", _EMPTY["mend"]))
         self._model.show(edits)
         self.empty.setVisible(not edits)
         self.list.setVisible(bool(edits))

@@ -7,10 +7,15 @@ from lather.desktop.panels.gauge import Gauge
 from lather.desktop.theme.style import font
 
 _MOST_SOFTENED = 4
+_WIDE = {  # label, value at the end of the track, how it is written
+    "texture_kept": ("Skin texture kept", 130.0, "{:.0f} %"),
+    "modelling_kept": ("Light modelling kept", 130.0, "{:.0f} %"),
+    "grain_match": ("Grain match", 1.5, "{:.2f}"),
+}
 
 
 class RestraintPanel(QWidget):
-    """Keepers intact, and what is left of each softened find."""
+    """Texture, modelling and grain against the photo's; keepers intact; what is left of each softened find."""
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -26,6 +31,9 @@ class RestraintPanel(QWidget):
         head.addStretch(1)
         head.addWidget(self.kind)
         column.addLayout(head)
+        self.wide = {name: Gauge(label, high=high) for name, (label, high, _) in _WIDE.items()}
+        for gauge in self.wide.values():
+            column.addWidget(gauge)
         self.keepers = Gauge("Keepers intact")
         column.addWidget(self.keepers)
         self._left = QVBoxLayout()
@@ -36,6 +44,11 @@ class RestraintPanel(QWidget):
     def show_values(self, values: dict, job_kind: str | None) -> None:
         """values: {"keepers": (intact, all), "left": [(Find, share 0-1), …]}, or {} before anything is known."""
         self.kind.setText(job_kind or USUAL_KIND)
+        for name, gauge in self.wide.items():
+            value = values.get(name)
+            gauge.setVisible(value is not None)
+            if value is not None:
+                gauge.show_value(value, _WIDE[name][2].format(value), band(job_kind, name))
         intact, count = values.get("keepers", (0, 0))
         everything = Band(1.0, 1.0, "marks that belong to the person stay as they are")
         if count:

@@ -32,6 +32,12 @@ class ValueSlider(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(104, 40)
 
+    def set_name(self, name: str) -> None:
+        if name != self.name:
+            self.name = name
+            self.setAccessibleName(name)
+            self.update()
+
     @property
     def value(self) -> float:
         return self._value
@@ -47,7 +53,8 @@ class ValueSlider(QWidget):
             self.changed.emit(value, False)
 
     def text(self) -> str:
-        return f"{self._value:.0f} {self.unit}"
+        digits = 0 if self.step >= 1 else 1 if self.step >= 0.1 else 2
+        return f"{self._value:.{digits}f} {self.unit}"
 
     def _share(self) -> float:
         if self._logarithmic:

@@ -1,4 +1,4 @@
-"""The desk: course strip above, mends left, photo in the middle, layers right, brush strip below."""
+"""The desk: course strip above, finds left, photo in the middle, layers right, brush strip below."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
@@ -18,11 +18,14 @@ from lather.desktop.panels.finds import FindsPanel
 from lather.desktop.panels.layers import LayersPanel
 from lather.desktop.panels.mends import MendsPanel
 from lather.desktop.panels.restraint import RestraintPanel
+from lather.desktop.screens.area_control import AreaControl
 from lather.desktop.screens.face_control import FaceControl
 from lather.desktop.screens.fence_control import FenceControl
 from lather.desktop.screens.finds_control import FindsControl
 from lather.desktop.screens.ghost_control import GhostControl
 from lather.desktop.screens.graft_control import GraftControl
+from lather.desktop.screens.measured import Measured
+from lather.desktop.screens.stage_control import StageControl
 from lather.desktop.screens.stroke_control import StrokeControl
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import LEFT_PX, RIGHT_PX, SMALL_PT
@@ -38,6 +41,11 @@ CAUTIONS = {
             "not be retouched.",
     "under_eye": "Softened, not deleted: what is left is measured at the right. Less than the band reads as painted.",
     "crease": "Softened, not deleted: lines belong to the likeness. What is left is measured at the right.",
+}
+HINTS = {
+    "strands": "W steps through the hairs, E clears one; or clear all listed. Paint along a hair to clear it yourself.",
+    "split": "Outline uneven skin with Area: its tone is evened, pores stay. See texture or tone alone at the right.",
+    "grain": "Switch on “Put back where it is missing”: what smoothing took returns, nothing else changes.",
 }
 _GENTLE = "Leave folds and flush: they are what a child is made of."
 
@@ -73,9 +81,12 @@ class DeskScreen(QWidget):
         self.fence = FenceControl(self.canvas, self.state, self.control.worker, self)
         self.face = FaceControl(self.canvas, job, self.control.worker, self)
         self.ghost = GhostControl(self.canvas, job, self.control, self)
-        self.found = FindsControl(self.canvas, job, self)
+        self.measured = Measured(job, self)
+        self.found = FindsControl(self.canvas, job, self.measured, self)
+        self.area = AreaControl(self.canvas, job, self.state, self.control.worker, self)
+        self.stages = StageControl(self.canvas, job, self.found, self.measured, self)
         self.control.keeper_near = self.found.keeper_near
-        self._pens = (self.face, self.fence, self.ghost, self.graft)
+        self._pens = (self.face, self.fence, self.ghost, self.graft, self.area)
         self.canvas.pen.connect(self._pen)
         self.canvas.overlay = self._draw_over
         self.course = CourseStrip()
@@ -86,6 +97,9 @@ class DeskScreen(QWidget):
         self.layers = LayersPanel()
         self.restraint = RestraintPanel()
         self.areas = AreasPanel(self.fence, self.face)
+        self._rules: dict[str, QFrame] = {}
+        self._tool_left: dict[str, str] = {}
+        self._stage_left = job.stage_id
         self._arrange()
         self._connect()
         self.found.changed.connect(lambda: self.course.show_hint(self._hint(job.job)))
@@ -105,11 +119,14 @@ class DeskScreen(QWidget):
     def _draw_over(self, painter, canvas) -> None:
         if canvas.mode != "after" or canvas.panning:
             return
+        self.stages.draw(painter, canvas)
         self.found.draw(painter, canvas)
         self.graft.draw(painter, canvas)
+        if self.area.active:
+            self.area.draw(painter, canvas)
         self.fence.draw(painter, canvas)
         self.face.draw(painter, canvas)
-        if not (self.fence.drawing or self.face.editing or self.graft.active):
+        if not (self.fence.drawing or self.face.editing or self.graft.active or self.area.active):
             self.control.draw(painter, canvas)
 
     def _arrange(self) -> None:
@@ -138,6 +155,7 @@ class DeskScreen(QWidget):
         right.setContentsMargins(0, 0, 0, 0)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         inner = QWidget()
         inner.setObjectName("panel")
@@ -146,6 +164,10 @@ class DeskScreen(QWidget):
         inside.setSpacing(8)
         inside.addWidget(self.layers)
         inside.addWidget(rule())
+        for key, widget in self.stages.panels.items():
+            inside.addWidget(widget)
+            self._rules[key] = rule()
+            inside.addWidget(self._rules[key])
         inside.addWidget(self.restraint)
         inside.addWidget(rule())
         inside.addWidget(self.areas)
@@ -172,21 +194,37 @@ class DeskScreen(QWidget):
         self.course.changed.connect(lambda s, f, v, d: job.do(SetStage(s, f, v), merge=d))
         self.layers.taken.connect(job.choose_layer)
         self.layers.changed.connect(self._layer_changed)
-        self.layers.moved.connect(lambda layer_id, index: job.do(MoveLayer("mend", layer_id, index)))
-        self.layers.removed.connect(lambda layer_id: job.do(RemoveLayer("mend", layer_id)))
+        self.layers.moved.connect(lambda layer_id, index: job.do(MoveLayer(job.stage_id, layer_id, index)))
+        self.layers.removed.connect(lambda layer_id: job.do(RemoveLayer(job.stage_id, layer_id)))
+        self.course.taken.connect(job.choose_stage)
+        job.stage_changed.connect(self._stage_changed)
+        self.measured.ready.connect(lambda: self.show_job(job.job))
         self.layers.added.connect(self._add_layer)
         self.mends.picked.connect(self._pick)
-        self.mends.removed.connect(lambda edit: job.do(RemoveEdits("mend", job.layer.id, (edit.id,))))
+        self.mends.removed.connect(lambda edit: job.do(RemoveEdits(job.stage_id, job.layer.id, (edit.id,))))
         self.brush_strip.changed.connect(self.canvas.update)
         self.control.brush_changed.connect(self.brush_strip.refresh)
         self.canvas.pen.connect(self._read_place)
         self.canvas.view_changed.connect(self._read_view)
-        for control in (self.control, self.graft, self.fence, self.face, self.found, self.ghost):
+        for control in (self.control, self.graft, self.fence, self.face, self.found, self.ghost, self.area,
+                        self.stages):
             control.message.connect(self.message)
         self.brush_strip.tool_chosen.connect(self._tool_chosen)
         self.brush_strip.cards.failed.connect(self.message)
         self.face.moved.connect(self.found.find)
         self.found.gauged.connect(lambda values: self.restraint.show_values(values, self.job.job.brief.get("kind")))
+
+    def _stage_changed(self) -> None:
+        self.graft.give_up()
+        self.control.selected = None
+        tools = self.job.info.tools_for(self.job.layer)
+        self._tool_left[self._stage_left] = self.state.tool
+        self._stage_left = self.job.stage_id
+        wanted = self._tool_left.get(self.job.stage_id, tools[0])
+        self.brush_strip.choose(wanted if wanted in tools else tools[0])
+        self.show_list("finds" if self.job.stage_id in ("mend", "strands") else "mends")
+        if self.job.stage_id != "mend":
+            self.measured.ask()
 
     def _tool_chosen(self) -> None:
         self.graft.give_up()
@@ -198,11 +236,14 @@ class DeskScreen(QWidget):
         self.list_stack.setCurrentWidget(self.finds if key == "finds" else self.mends)
 
     def _layer_changed(self, layer_id: str, field: str, value, dragging: bool) -> None:
-        if getattr(self.job.mend.layer(layer_id), field) != value or not dragging:
-            self.job.do(SetLayer("mend", layer_id, field, value), merge=field == "strength")
+        if getattr(self.job.stage.layer(layer_id), field) != value or not dragging:
+            self.job.do(SetLayer(self.job.stage_id, layer_id, field, value), merge=field == "strength")
 
     def _add_layer(self) -> None:
-        names = {layer.name for layer in self.job.mend.layers}
+        names = {layer.name for layer in self.job.stage.layers}
+        if not names:
+            self.job.add_layer()
+            return
         number = len(names) + 1
         while f"Layer {number}" in names:
             number += 1
@@ -210,12 +251,22 @@ class DeskScreen(QWidget):
 
     def show_job(self, job: Job) -> None:
         layer = self.job.layer
-        self.course.show_job(job, self._hint(job))
-        self.layers.show_stage(self.job.mend, layer.id if layer else "")
+        info = self.job.info
+        self.course.show_job(job, info.id, self._hint(job))
+        self.layers.show_stage(self.job.stage, layer.id if layer else "", info.label)
+        self.brush_strip.offer(info.tools_for(layer))
+        self.stages.show_job()
+        for key, widget in self._rules.items():
+            widget.setVisible(key == info.id)
+        self.mends.word = info.edit_word
+        self.lists.button("mends").setText(f"{info.edit_word.capitalize()}s")
         self.mends.show_layer(layer)
         self.canvas.set_job(job)
 
     def _hint(self, job: Job) -> str:
+        elsewhere = HINTS.get(self.job.stage_id)
+        if elsewhere and self.found.current is None:
+            return elsewhere
         edits = sum(1 for _ in job.edits())
         caution = CAUTIONS.get(self.found.current.kind, "") if self.found.current is not None else ""
         if caution:
@@ -224,6 +275,8 @@ class DeskScreen(QWidget):
             return "A child's picture needs the guardian's consent. " + _GENTLE
         left = sum(state == "open" for state in self.found.states().values())
         if left and self.found.current is not None:
+            if self.job.stage_id == "strands":
+                return f"E clears this hair, R keeps it, T skips it; {left} are open."
             return f"E mends this find, R keeps it, T skips it; {left} are open. F takes other skin for the last mend."
         if left:
             return "W goes to the first find; E mends it, R keeps it, T skips it. Or touch any spot yourself."
@@ -287,7 +340,7 @@ class DeskScreen(QWidget):
         elif action in self._find_keys:
             self._find_keys[action]()
         elif action == "next_source":
-            self.graft.next_source() or self.ghost.next_source()
+            self.area.again() or self.graft.next_source() or self.ghost.next_source()
         elif action == "lay_down":
             self.graft.lay_down()
         elif action == "other_card":
@@ -317,6 +370,7 @@ class DeskScreen(QWidget):
             self.canvas.unsetCursor()
 
     def close_job(self) -> None:
+        self.measured.close()
         self.found.close()
         self.control.close()
         self.canvas.store.close()

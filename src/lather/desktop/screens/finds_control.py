@@ -1,5 +1,6 @@
 """Finds on the desk: looked for in the background, stepped through, mended, kept or skipped."""
 
+import functools
 import threading
 from collections import deque
 
@@ -9,23 +10,28 @@ from PyQt6.QtGui import QPainter
 from lather.core.errors import Cancelled, LatherError
 from lather.core.find.finder import find_all
 from lather.core.find.mend import can_mend, mend_all, mend_command, proposed_size
+from lather.core.find.strands import USUAL_CONFIDENCE, chosen_hairs
 from lather.core.find.worth import Delivery
 from lather.core.job.commands import DecideFind, SetFinds
-from lather.core.job.finds import SOFTENED, Find
+from lather.core.job.finds import SOFTENED, Find, listed_in
+from lather.core.measure.gauges import Compared, measure_gauges
 from lather.core.measure.keepers import intact_keepers
 from lather.core.measure.residual import find_contrast, residual_share
 from lather.desktop.canvas.canvas import PhotoCanvas
-from lather.desktop.canvas.pointer import draw_outline, draw_pin, draw_ring, draw_tag
+from lather.desktop.canvas.pointer import draw_line, draw_outline, draw_pin, draw_ring, draw_tag
 from lather.desktop.open_job import OpenJob
+from lather.desktop.screens.measured import Measured
 
 _GAUGE_DELAY_MS = 350
+_GAUGE_TILES = 12  # tiles of skin that the fine bands are read from
+USUAL_SENSITIVITY = 1 - USUAL_CONFIDENCE
 _CLOSE_UP = 3.0  # a find is brought to at least this many times its size away from the frame of the view
 
 
 class FindsControl(QObject):
     """`changed()` after anything the panel shows; `message(text)` for the person; `gauged(dict)` after measuring.
 
-    filters: show "worth" or "rest"; kind and zone, "" for all.
+    filters: show "worth" or "rest"; kind and zone, "" for all. sensitivity (0-1) and soft_share: which stray hairs.
     """
 
     changed = pyqtSignal()
@@ -34,10 +40,13 @@ class FindsControl(QObject):
     _progress = pyqtSignal(float, str)
     _answer = pyqtSignal(object)
 
-    def __init__(self, canvas: PhotoCanvas, job: OpenJob, parent=None):
+    def __init__(self, canvas: PhotoCanvas, job: OpenJob, measured: Measured, parent=None):
         super().__init__(parent)
-        self.canvas, self.job = canvas, job
+        self.canvas, self.job, self.measured = canvas, job, measured
+        measured.ready.connect(self._measure)
+        job.stage_changed.connect(self._stage_changed)
         self.show, self.kind, self.zone = "worth", "", ""
+        self.sensitivity, self.soft_share = USUAL_SENSITIVITY, 0.0
         self.current: Find | None = None
         self.busy = self.doing = ""
         self.share = 0.0
@@ -58,7 +67,13 @@ class FindsControl(QObject):
 
     @property
     def finds(self) -> tuple[Find, ...]:
-        return self.job.job.finds or ()
+        """Finds of the stage in hand; of the stray hairs, those the sensitivity lets in less the finest."""
+        stage_id = self.job.stage_id
+        listed = [f for f in self.job.job.finds or () if listed_in(f.kind, stage_id)]
+        if stage_id != "strands":
+            return tuple(listed)
+        hairs = chosen_hairs(listed, least_confidence=1 - self.sensitivity, soft_share=self.soft_share)
+        return tuple(hairs) + tuple(f for f in listed if f.kind != "stray_hair")
 
     def states(self) -> dict[str, str]:
         """{find id: mended, keep, skip or open}; those waiting to be mended count as mended."""
@@ -140,15 +155,20 @@ class FindsControl(QObject):
         self.job.do(DecideFind(find.id, "" if again else decision))
         self.step(1)
 
+    def _layer_id(self) -> str:
+        """The layer in hand; "" where the stage has none yet (it is made with the first edit)."""
+        return self.job.layer.id if self.job.layer is not None else ""
+
     def _mend_next(self) -> None:
-        if self._mending is not None or not self._queue or self.job.layer is None:
+        if self._mending is not None or not self._queue:
             return
         find = self._mending = self._queue.popleft()
-        job, layer_id, engine = self.job.job, self.job.layer.id, self.job.session.engine
+        job, layer_id, engine = self.job.job, self._layer_id(), self.job.session.engine
+        stage_id = self.job.stage_id
 
         def work() -> None:
             try:
-                command = mend_command(engine, job, find, layer_id)
+                command = mend_command(engine, job, find, layer_id, stage_id)
                 text = "" if command else f"No fitting skin near this {find.label.lower()}; choose it with Carry."
             except LatherError as error:
                 command, text = None, error.message
@@ -167,19 +187,22 @@ class FindsControl(QObject):
 
     def mend_shown(self) -> None:
         """Mend all open finds of the list, in the background, as one step."""
-        if self.busy or self.job.layer is None:
+        if self.busy:
             return
         states = self.states()
         wanted = [f for f in self.shown() if states[f.id] == "open" and can_mend(f)]
         if not wanted:
             self.message.emit("Nothing in this list is open.")
             return
-        job, layer_id, engine = self.job.job, self.job.layer.id, self.job.session.engine
+        job, layer_id, engine = self.job.job, self._layer_id(), self.job.session.engine
+        stage_id = self.job.stage_id
         self._begin("mending")
 
         def work() -> None:
             try:
-                command, count = mend_all(engine, job, wanted, layer_id, lambda s: self._tick(s, "mending"))
+                command, count = mend_all(
+                    engine, job, wanted, layer_id, lambda s: self._tick(s, "mending"), stage_id=stage_id
+                )
                 self._answer.emit(lambda: self._all_mended(job, command, count, len(wanted)))
             except LatherError as error:
                 message = error.message
@@ -188,13 +211,14 @@ class FindsControl(QObject):
         self._start(work, "mend all")
 
     def _all_mended(self, job, command, count: int, wanted: int) -> None:
-        layers = {layer.id for layer in self.job.job.stage("mend").layers}
-        gone = [layer for layer in job.stage("mend").layers if layer.id not in layers]
+        layers = {layer.id for stage in self.job.job.stages for layer in stage.layers}
+        gone = [layer for stage in job.stages for layer in stage.layers if layer.id not in layers]
         if command is not None and not gone:
             self.job.do(command)
         missed = wanted - count
+        done = f"Cleared {count} hairs" if self.job.stage_id == "strands" else f"Mended {count} finds"
         self._end(
-            f"Mended {count} finds in one step; undo takes them back."
+            f"{done} in one step; undo takes them back."
             + (f" {missed} had no fitting skin near: do them by hand." if missed else "")
         )
 
@@ -269,6 +293,10 @@ class FindsControl(QObject):
         for thread in self._threads:
             thread.join(timeout=10)
 
+    def _stage_changed(self) -> None:
+        self.current, self.kind, self.zone = None, "", ""
+        self.changed.emit()
+
     # gauges
 
     def _job_changed(self) -> None:
@@ -278,16 +306,17 @@ class FindsControl(QObject):
     def _measure(self) -> None:
         """Keepers and what is left of softened finds, measured beside the window."""
         job, engine = self.job.job, self.job.session.engine
-        if not job.finds:
+        if not any(True for _ in job.edits()):
             self.gauged.emit({})
             return
+        measures = self.measured.measures
         profile, bounds = engine.photo.profile, engine.photo.bounds
         softened = [
             f
             for layer in job.stage("mend").layers
             if layer.extra.get("soften")
             for edit in layer.edits
-            for f in job.finds
+            for f in job.finds or ()
             if f.id == edit.find and f.kind in SOFTENED
         ]
 
@@ -304,9 +333,14 @@ class FindsControl(QObject):
                     share = residual_share(was, now)
                     if share is not None:
                         left.append((find, share))
+                wide = {}
+                if measures is not None:
+                    now = functools.partial(engine.pixels, job)
+                    pictures = Compared(bounds, profile, engine.photo.read, now, measures)
+                    wide = measure_gauges(pictures, most_tiles=_GAUGE_TILES)
             except Exception:  # a layer changed under the measuring: it is measured again after the next step
                 return
-            self._answer.emit(lambda: self.gauged.emit({"keepers": (len(intact), len(keepers)), "left": left}))
+            self._answer.emit(lambda: self.gauged.emit({"keepers": (len(intact), len(keepers)), "left": left} | wide))
 
         self._start(work, "gauges")
 
@@ -324,6 +358,8 @@ class FindsControl(QObject):
         for find in self.job.job.keepers():
             at = QPointF(*view.to_screen(find.x, find.y))
             draw_pin(painter, at, find.size_px / 2 * view.scale)
+        if self.job.stage_id == "strands":
+            self._draw_hairs(painter, view)
         if self.current is None:
             return
         find = self.current
@@ -335,6 +371,14 @@ class FindsControl(QObject):
             self._draw_path(painter, view, find)
         size = f"{find.size_px:.0f} px" if find.path is None else f"{find.size_px:.0f} × {find.width_px:.0f} px"
         draw_tag(painter, at.x() + radius + 12, at.y(), f"{find.label} · {size} · {find.contrast_de:.1f} ΔE")
+
+    def _draw_hairs(self, painter: QPainter, view) -> None:
+        """Every hair of the list: a line along it; those that stay or are skipped dashed."""
+        states = self.states()
+        for find in self.finds:
+            if states[find.id] != "mended" and find.path is not None:
+                points = [QPointF(*view.to_screen(x, y)) for x, y in find.path]
+                draw_line(painter, points, quiet=states[find.id] != "open")
 
     @staticmethod
     def _draw_path(painter: QPainter, view, find: Find) -> None:

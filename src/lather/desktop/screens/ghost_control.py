@@ -26,7 +26,7 @@ class GhostControl(QObject):
         self._ranked: tuple[str, list] = ("", [])
 
     def _layer_of(self, edit: Stroke) -> str | None:
-        for layer in self.job.mend.layers:
+        for layer in self.job.stage.layers:
             if any(e.id == edit.id for e in layer.edits):
                 return layer.id
         return None
@@ -38,7 +38,7 @@ class GhostControl(QObject):
             ghost = next((e for e in reversed(self.job.layer.edits) if e.tool == "dab"), None)
         if ghost is None:
             return None
-        return next((e for layer in self.job.mend.layers for e in layer.edits if e.id == ghost.id), None)
+        return next((e for layer in self.job.stage.layers for e in layer.edits if e.id == ghost.id), None)
 
     def pen_event(self, event: PenEvent) -> bool:
         """Dragging the dashed ring of the mend that is shown. True if the event was for it."""
@@ -67,7 +67,7 @@ class GhostControl(QObject):
     def _replace(self, edit: Stroke) -> None:
         layer_id = self._layer_of(edit)
         if layer_id is not None:
-            self.job.do(ReplaceEdit("mend", layer_id, edit))
+            self.job.do(ReplaceEdit(self.job.stage_id, layer_id, edit))
 
     def next_source(self) -> bool:
         """The next candidate for the mend; they are searched for the first time this is asked."""
@@ -79,9 +79,9 @@ class GhostControl(QObject):
         if self._ranked[0] == edit.id:
             self._take_next(edit, self._ranked[1])
             return True
-        layer = self.job.mend.layer(layer_id)
+        layer = self.job.stage.layer(layer_id)
         without = self.job.job.with_layer(
-            "mend", replace(layer, edits=tuple(e for e in layer.edits if e.id != edit.id))
+            self.job.stage_id, replace(layer, edits=tuple(e for e in layer.edits if e.id != edit.id))
         )
         engine, finds = self.canvas.engine, self.job.job.finds or ()
         self.strokes.worker.ask(

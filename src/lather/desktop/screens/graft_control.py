@@ -180,8 +180,8 @@ class GraftControl(QObject):
         if stroke is None or stroke.offset is None:
             return False
         self._forget()
-        if any(layer.id == self._layer_id for layer in self.job.mend.layers):
-            self.job.do(AddEdits("mend", self._layer_id, (stroke,)))
+        if any(layer.id == self._layer_id for layer in self.job.stage.layers):
+            self.job.do(AddEdits(self.job.stage_id, self._layer_id, (stroke,)))
         self.canvas.store.drop_live()
         self.canvas.ask()
         return True

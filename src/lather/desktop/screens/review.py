@@ -116,32 +116,34 @@ class ReviewScreen(QWidget):
             counts[edit.tool] = counts.get(edit.tool, 0) + 1
         total = sum(counts.values())
         by_tool = ", ".join(f"{n} {TOOL_LABELS[tool]}" for tool, n in counts.items())
-        self.facts.setText(f"{total} mends: {by_tool}." if total else "Nothing yet: both sides show the same picture.")
+        self.facts.setText(f"{total} edits: {by_tool}." if total else "Nothing yet: both sides show the same picture.")
         self._show_layers(job)
 
     def _show_layers(self, job: Job) -> None:
-        stage = job.stage("mend")
-        names = [(x.id, x.name) for x in stage.layers]
+        layers = [(stage.id, layer) for stage in job.stages for layer in stage.layers]
+        names = [(x.id, x.name) for _, x in layers]
         if names != getattr(self, "_names", None):
             self._names = names
             for row in self._rows:
                 row.hide()
                 row.deleteLater()
             self._rows, self.sliders, self.switches = [], {}, {}
-            for layer in reversed(stage.layers):
-                self._add_layer_row(layer.id, layer.name)
-        for layer in stage.layers:
+            for stage_id, layer in reversed(layers):
+                self._add_layer_row(stage_id, layer.id, layer.name)
+        for _, layer in layers:
             self.sliders[layer.id].set_value(layer.strength * 100)
             self.switches[layer.id].setChecked(layer.on)
 
-    def _add_layer_row(self, layer_id: str, name: str) -> None:
+    def _add_layer_row(self, stage_id: str, layer_id: str, name: str) -> None:
         holder = QWidget()
         row = QHBoxLayout(holder)
         row.setContentsMargins(0, 0, 0, 0)
         switch = Switch(f"{name} on")
-        switch.clicked.connect(lambda on: self.job.do(SetLayer("mend", layer_id, "on", on)))
+        switch.clicked.connect(lambda on: self.job.do(SetLayer(stage_id, layer_id, "on", on)))
         slider = ValueSlider(name, 0, 100, 100)
-        slider.changed.connect(lambda v, _: self.job.do(SetLayer("mend", layer_id, "strength", v / 100), merge=True))
+        slider.changed.connect(
+            lambda v, _: self.job.do(SetLayer(stage_id, layer_id, "strength", v / 100), merge=True)
+        )
         row.addWidget(switch)
         row.addWidget(slider, 1)
         self.sliders[layer_id], self.switches[layer_id] = slider, switch

@@ -17,7 +17,7 @@ from lather.core.stages.mend.sweep import SweepHint, sweep_hint
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.pointer import draw_hatched_stroke, draw_inner_ring, draw_link, draw_ring, draw_tag
 from lather.desktop.canvas.stroke_worker import LivePixels, StrokeWorker
-from lather.desktop.input.brush_state import BrushState
+from lather.desktop.input.brush_state import WAITING_TOOLS, WHOLE_TOOLS, BrushState
 from lather.desktop.input.pen import PenEvent
 from lather.desktop.open_job import OpenJob
 
@@ -47,7 +47,7 @@ class StrokeControl(QObject):
         self._down = False
         self._waiting = False
         self._stroke: Stroke | None = None
-        self._layer_id, self._job_at_press = "", self.job.job
+        self._stage_id, self._layer_id, self._job_at_press = "mend", "", self.job.job
         self._last: PenEvent | None = None
         self._trail: list[tuple[float, float]] = []
         self._started = 0.0
@@ -155,10 +155,6 @@ class StrokeControl(QObject):
         if "take_source" in self.held:
             self._line = [(event.x, event.y)]
             return
-        layer = self.job.layer
-        if layer is None:
-            self.message.emit("There is no layer to paint on; add one first.")
-            return
         tool = "give_back" if event.shift else self.state.tool
         offset = None
         if tool in ("carry", "copy"):
@@ -171,13 +167,14 @@ class StrokeControl(QObject):
         turn = self.state.turn if tool in ("carry", "copy") and not self.state.turn.plain else None
         self._stroke = Stroke(new_id(), tool, self.state.brush, freeze_points([[event.x, event.y, 1, 0]]),
                               offset=offset, mode=self.state.mode, turn=turn, fence=self.state.fence)
+        layer = self.job.ensure_layer()
         self._down, self._ghost, self._disagreement = True, None, 0.0
         self._trail = [(event.x, event.y)]
         self._started = event.seconds
-        self._layer_id, self._job_at_press = layer.id, self.job.job
-        self.worker.begin(self._job_at_press, "mend", layer.id, self._stroke)
+        self._stage_id, self._layer_id, self._job_at_press = self.job.stage_id, layer.id, self.job.job
+        self.worker.begin(self.canvas.viewed(self._job_at_press), self._stage_id, layer.id, self._stroke)
         self._send(event)
-        if self.state.brush.build_up and tool != "dab":
+        if self.state.brush.build_up and tool not in WAITING_TOOLS:
             self._hold.start()
 
     def _take_line(self, event: PenEvent) -> None:
@@ -225,17 +222,17 @@ class StrokeControl(QObject):
             return
         self._looked_at = (event.x, event.y, event.seconds)
         engine, job, size = self.canvas.engine, self.job.job, self.state.brush.size_px
-        bounds = engine.photo.bounds
+        bounds, stage_id = engine.photo.bounds, self.job.stage_id
 
         def read(rect):
-            return engine.pixels(job, rect, 0, "mend")
+            return engine.pixels(job, rect, 0, stage_id)
 
         if tool == "sweep":
             self.worker.ask(lambda: ("sweep", sweep_hint(read, event.x, event.y, size, bounds)))
             return
         offset = self.state.offset_at(event.x, event.y)
         if offset is not None:
-            finds, edits = job.finds or (), [e for layer in job.stage("mend").layers for e in layer.edits]
+            finds, edits = job.finds or (), [e for layer in job.stage(stage_id).layers for e in layer.edits]
             place = (event.x, event.y, size, offset, bounds)
             self.worker.ask(lambda: ("source", source_warning(read, *place, finds, edits)))
 
@@ -259,7 +256,7 @@ class StrokeControl(QObject):
             return
         self._trail.append((event.x, event.y))
         self._send(event)
-        if self._stroke.tool == "dab":
+        if self._stroke.tool in WAITING_TOOLS:
             self.canvas.update()
 
     def _held_still(self) -> None:
@@ -304,13 +301,13 @@ class StrokeControl(QObject):
             self.canvas.update()
             self.settled.emit()
             return
-        if all(layer.id != self._layer_id for layer in self.job.mend.layers):
+        if all(layer.id != self._layer_id for layer in self.job.job.stage(self._stage_id).layers):
             self.canvas.store.drop_live()
             self.message.emit("The layer was removed while you painted; the stroke went with it.")
             return
         if stroke.tool == "dab":
             self.show_ghost(stroke, fit)
-        self.job.do(AddEdits("mend", self._layer_id, (stroke,)))
+        self.job.do(AddEdits(self._stage_id, self._layer_id, (stroke,)))
         idle = self.would_do_nothing()
         if idle:
             self.message.emit(idle)
@@ -334,11 +331,11 @@ class StrokeControl(QObject):
 
     def would_do_nothing(self) -> str:
         """Why a stroke would not show; empty if it would."""
-        stage, layer = self.job.mend, self.job.layer
-        if layer is None:
-            return "no layer"
+        stage, layer = self.job.stage, self.job.layer
         if not stage.on or stage.strength == 0:
-            return "the stage Mend is off: nothing shows"
+            return f"the stage {self.job.info.label} is off: nothing shows"
+        if layer is None:
+            return ""
         if not layer.on or layer.strength == 0:
             return f"{layer.name} is off: nothing shows"
         return ""
@@ -346,11 +343,11 @@ class StrokeControl(QObject):
     def effective_strength(self) -> float:
         """Coverage of a pass × layer × stage, 0-1: the one number a stroke comes to."""
         layer = self.job.layer
-        if layer is None or not layer.on or not self.job.mend.on:
+        if not self.job.stage.on or (layer is not None and not layer.on):
             return 0.0
         brush = self.state.brush
-        once = brush.ceiling if self.state.tool in ("dab", "graft") else coverage_of_pass(brush)
-        return once * layer.strength * self.job.mend.strength
+        once = brush.ceiling if self.state.tool in WHOLE_TOOLS else coverage_of_pass(brush)
+        return once * (layer.strength if layer is not None else 1.0) * self.job.stage.strength
 
     def _outside_fence(self) -> bool:
         fence = self.state.fence
@@ -367,7 +364,7 @@ class StrokeControl(QObject):
         scale = canvas.view.scale
         if self.selected is not None and not self._down:
             self._draw_edit(painter, self.selected)
-        if self._stroke is not None and self._stroke.tool == "dab" and self._trail:
+        if self._stroke is not None and self._stroke.tool in WAITING_TOOLS and self._trail:
             points = [QPointF(*canvas.view.to_screen(x, y)) for x, y in self._trail]
             draw_hatched_stroke(painter, points, self._stroke.brush.size_px * scale, time.monotonic() * 12 % 8)
         if self._ghost is not None:

@@ -37,7 +37,12 @@ def _drag(canvas, fence, origin_x, origin_y, touches, edge, held, state):  # pra
 
 
 class DragState:
-    """A drag in progress on a canvas whose top-left pixel is (x0, y0) of the picture."""
+    """A drag in progress on a canvas whose top-left pixel is (x0, y0) of the picture.
+
+    smooth_px: sigma below which the change is left out (a drag pulls pores along as well).
+    """
+
+    smooth_px = 0.0
 
     def __init__(self, stroke: Stroke):
         self._edge = stroke.brush.edge

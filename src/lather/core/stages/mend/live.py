@@ -13,6 +13,7 @@ from lather.core.engine.engine import Engine
 from lather.core.job.model import Job, Stroke, freeze_points
 from lather.core.levels import halve
 from lather.core.stages.mend.solve import cut
+from lather.core.stages.split.mix import coarse
 from lather.core.stages.patches.coverage import fenced
 from lather.core.types import EMPTY, EncodedRGB, Rect, tile_rect, tiles_of
 
@@ -79,13 +80,14 @@ class LiveStroke:
             dirty = dirty.intersect(self.stroke.fence.bounds)
         if paint and self.shows and not dirty.empty:
             if self._drag is not None:
-                self._pull(dirty, touches)
+                return self._pull(dirty, touches)
             else:
                 self._solve(dirty)
                 self.settled = not self.stroke.heals or self.laid == dirty
         return dirty
 
-    def _pull(self, dirty: Rect, touches: np.ndarray) -> None:
+    def _pull(self, dirty: Rect, touches: np.ndarray) -> Rect:
+        """Pull along through new touches; returns what changed."""
         if self._dragged is None:
             self._dragged, self._untouched = np.empty_like(self._before), np.empty_like(self._before)
             self._dragged_known: set[tuple[int, int]] = set()
@@ -100,7 +102,25 @@ class LiveStroke:
         if self._layer.fence is not None:
             fence *= self._layer.fence.coverage(dirty)
         self._drag.extend(self._dragged[place], fence, dirty, touches)
-        self._lay(dirty, self._dragged[place] - self._untouched[place])
+        if not self._drag.smooth_px:
+            self._lay(dirty, self._dragged[place] - self._untouched[place])
+            return dirty
+        reach = int(np.ceil(3 * self._drag.smooth_px))
+        whole = dirty.expand(2 * reach).intersect(self.laid)
+        place = whole.slices(self._bounds)
+        known = self._dragged_in(whole)
+        delta = np.where(known[..., None], self._dragged[place] - self._untouched[place], np.float32(0))
+        wide = dirty.expand(reach).intersect(self.laid)
+        self._lay(wide, coarse(delta, self._drag.smooth_px)[wide.slices(whole)])
+        return wide
+
+    def _dragged_in(self, rect: Rect) -> np.ndarray:
+        """True where the canvas has been read: elsewhere nothing was pulled."""
+        known = np.zeros((rect.height, rect.width), bool)
+        for column, row in tiles_of(rect):
+            if (column, row) in self._dragged_known:
+                known[tile_rect(column, row, self._bounds.x1, self._bounds.y1).intersect(rect).slices(rect)] = True
+        return known
 
     def settle(self) -> Rect:
         """Solve the whole stroke so far as it will be when the pen is lifted; returns what may have changed.
@@ -135,6 +155,10 @@ class LiveStroke:
         if self._layer.fence is not None:
             delta = delta * self._layer.fence.coverage(rect)[..., None]
         self._delta[rect.slices(self._bounds)] = delta
+
+    def before(self, rect: Rect) -> EncodedRGB:
+        """The layer before the stroke (the photo's pixels where the layer is off); do not write into it."""
+        return self._read(rect) if self.shows else self._stack.pixels(rect, 0)
 
     def _read(self, rect: Rect) -> EncodedRGB:
         """The layer before the stroke; a tile is computed once, then looked at (do not write into it)."""

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 
 from lather.core.colour.lab import srgb_to_lab
-from lather.core.job.fence import polygon_coverage
+from lather.core.job.fence import Fence, polygon_coverage
 from lather.core.job.model import Stroke
 from lather.core.stages.patches.kind import Read
 from lather.core.stages.split.bands import guided
@@ -19,27 +19,34 @@ _VEIL_EDGE = 0.06
 _MIXED_L = 22.0  # ΔL* between the lightest and the darkest tenth of an outline's tone: a highlight and a shadow
 _LEAST_SIDE = 24
 _FLAT_SIDE = 160
+_FINER_STAYS = 0.13  # of the smoothing's sigma
+_RIM_SHARE = 0.3  # of the area's depth: what counts as its rim
 
 
-def area_delta(stroke: Stroke, rect: Rect, read: Read, bounds: Rect) -> np.ndarray:
+def area_delta(stroke: Stroke, rect: Rect, read: Read, bounds: Rect, fence: Fence | None = None) -> np.ndarray:
     """Change of the tone over `rect` (inside the stroke's bounds), float32 (h, w, 3).
 
+    What is finer than an eighth of the smoothing stays: it is texture that the parting left in the tone.
+    fence: of the layer; what lies outside it is not read either.
+
     The outline's points; brush.size_px is the sigma of the smoothing, feather_px that of the rim. mode "flat": the
-    tone becomes the quadratic field that fits the whole area best.
+    tone becomes the smooth field that the skin along the rim spans.
     """
     area = stroke.bounds.intersect(bounds)
     tone = read(area)
     inside = polygon_coverage([stroke.points[:, :2]], area, 1.0)
-    if stroke.fence is not None:
-        inside = inside * stroke.fence.coverage(area)
+    for limit in (stroke.fence, fence):
+        if limit is not None:
+            inside = inside * limit.coverage(area)
     if stroke.mode == "flat":
-        wanted = _quadratic(tone, inside)
+        wanted = _spanned_by_the_rim(tone, inside)
     else:
         wanted = _smoothed_inside(tone, inside, stroke.brush.size_px)
+    change = _smoothed_inside(wanted - tone, inside, _FINER_STAYS * stroke.brush.size_px)
     coverage = polygon_coverage([stroke.points[:, :2]], area, stroke.feather_px) * np.float32(stroke.brush.ceiling)
     if stroke.fence is not None:
         coverage = coverage * stroke.fence.coverage(area)
-    return (coverage[..., None] * (wanted - tone))[rect.slices(area)]
+    return (coverage[..., None] * change)[rect.slices(area)]
 
 
 def _smoothed_inside(tone: EncodedRGB, inside: Mask, sigma: float) -> EncodedRGB:
@@ -61,10 +68,13 @@ def _smoothed_inside(tone: EncodedRGB, inside: Mask, sigma: float) -> EncodedRGB
     return np.where(inside[..., None] > 0, smooth, tone)
 
 
-def _quadratic(tone: EncodedRGB, inside: Mask) -> EncodedRGB:
+def _spanned_by_the_rim(tone: EncodedRGB, inside: Mask) -> EncodedRGB:
+    """A quadratic field through the outer part of the area; places of the rim that stray from it count less."""
     height, width = tone.shape[:2]
     step = max(1, max(height, width) // _FLAT_SIDE)
-    ys, xs = np.nonzero(inside[::step, ::step] > 0.5)
+    whole = np.pad((inside[::step, ::step] > 0.5).astype(np.uint8), 1)
+    deep = cv2.distanceTransform(whole, cv2.DIST_L2, 5)[1:-1, 1:-1]
+    ys, xs = np.nonzero((deep > 0) & (deep < max(2.0, _RIM_SHARE * deep.max())))
     if len(ys) < 12:
         return tone
     values = tone[::step, ::step][ys, xs]
@@ -73,7 +83,11 @@ def _quadratic(tone: EncodedRGB, inside: Mask) -> EncodedRGB:
         y, x = y / max(1, height) - 0.5, x / max(1, width) - 0.5
         return np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], -1)
 
-    fitted = np.linalg.lstsq(basis(ys * step, xs * step), values, rcond=None)[0]
+    terms, trust = basis(ys * step, xs * step), np.ones(len(ys))
+    for _ in range(3):
+        fitted = np.linalg.lstsq(terms * trust[:, None], values * trust[:, None], rcond=None)[0]
+        away = np.abs(values - terms @ fitted).max(1)
+        trust = 1 / (1 + (away / (1.5 * np.median(away) + 1e-5)) ** 2)
     y, x = np.mgrid[:height, :width].astype(np.float32)
     return (basis(y, x) @ fitted).astype(np.float32)
 

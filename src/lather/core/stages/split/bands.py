@@ -15,7 +15,7 @@ from lather.core.types import EncodedRGB, Rect
 
 BANDS = ("tone", "texture", "blotch", "veil")
 BLOTCH_TIMES = 5.0  # the third band lies between the split width and this many times it
-_EDGE = 0.06  # contrast (encoded) from which the guided filter keeps an edge
+_EDGE = 0.15  # contrast (encoded) from which the guided filter keeps an edge
 _WIDTH_RANGE = (0.5, 200.0)
 
 
@@ -52,7 +52,7 @@ class BandSettings:
 
 def low_pass_halo(width_px: float, edge_keeping: bool) -> int:
     if edge_keeping:
-        return 2 * _box_radius(width_px) + 1
+        return 2 * _box_radius(width_px) + 1 + int(np.ceil(1.5 * width_px))
     return int(np.ceil(3.5 * width_px)) + 1
 
 
@@ -66,18 +66,27 @@ def low_pass(pixels: EncodedRGB, width_px: float, edge_keeping: bool) -> Encoded
     if not edge_keeping:
         side = 2 * int(np.ceil(3.5 * width_px)) + 1
         return cv2.GaussianBlur(pixels, (side, side), width_px, borderType=cv2.BORDER_REPLICATE)
-    return guided(pixels, _box_radius(width_px), _EDGE)
+    return guided(pixels, _box_radius(width_px), _EDGE, smooth_px=0.6 * width_px)
 
 
-def guided(pixels: EncodedRGB, radius: int, edge: float) -> EncodedRGB:
-    """Guided filter, each channel its own guide. edge: contrast (encoded, 0-1) from which edges are kept."""
+def guided(pixels: EncodedRGB, radius: int, edge: float, *, smooth_px: float = 0.0) -> EncodedRGB:
+    """Guided filter, each channel its own guide. edge: contrast (encoded, 0-1) from which edges are kept.
+
+    smooth_px: edges are looked for in the picture smoothed by this sigma, so that pores are none.
+    """
     side = (2 * radius + 1, 2 * radius + 1)
 
     def mean(values):
         return cv2.blur(values, side, borderType=cv2.BORDER_REPLICATE)
 
     average = mean(pixels)
-    variance = np.maximum(mean(pixels * pixels) - average * average, 0)
+    if smooth_px > 0.3:
+        k = 2 * int(np.ceil(2.5 * smooth_px)) + 1
+        seen = cv2.GaussianBlur(pixels, (k, k), smooth_px, borderType=cv2.BORDER_REPLICATE)
+        middle = mean(seen)
+        variance = np.maximum(mean(seen * seen) - middle * middle, 0)
+    else:
+        variance = np.maximum(mean(pixels * pixels) - average * average, 0)
     a = variance / (variance + np.float32(edge * edge))
     return mean(a) * pixels + mean(average - a * average)
 

@@ -50,7 +50,7 @@ class SplitKind(MendKind):
         if area.empty:
             return Patch([], bounds)
         if stroke.tool == "area":
-            delta = area_delta(stroke, area, read, bounds)
+            delta = area_delta(stroke, area, read, bounds, layer.fence)
             return Patch.from_blocks([(b, delta[b.slices(area)]) for b in _blocks(area, bounds)], bounds)
         if stroke.tool == "mix":
             fence = layer.fence.coverage if layer.fence is not None else None

@@ -1,5 +1,6 @@
 """Mix: a brush that takes up the tone under it, carries it along and blends it in, drying as it goes."""
 
+import cv2
 import numpy as np
 from numba import njit
 
@@ -10,8 +11,9 @@ from lather.core.stages.patches.coverage import fenced
 from lather.core.stages.patches.kind import Read
 from lather.core.types import EncodedRGB, Rect
 
-_TAKE_UP = 0.12  # of its load that the brush exchanges at every touch
-_DRIES = 0.988  # what is left of its wetness after a touch
+_TAKE_UP = 0.1  # of its load that the brush exchanges at every touch
+_FINER_STAYS = 0.07  # of the size, sigma: finer change is left out, it is texture that the parting left in the tone
+_DRIES = 0.975  # what is left of its wetness after a touch
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -48,10 +50,17 @@ def _mix(canvas, fence, origin_x, origin_y, touches, edge, load, state):  # prag
         state[1] *= _DRIES
 
 
+def coarse(delta: np.ndarray, sigma: float) -> np.ndarray:
+    """A change (h, w, 3), nothing around it, without what is finer than `sigma`."""
+    side = 2 * int(np.ceil(3 * sigma)) + 1
+    return cv2.GaussianBlur(delta, (side, side), sigma, borderType=cv2.BORDER_CONSTANT)
+
+
 class MixState:
     """A mixing stroke in progress; see `DragState` for how it is fed."""
 
     def __init__(self, stroke: Stroke):
+        self.smooth_px = max(0.5, _FINER_STAYS * stroke.brush.size_px)
         self._edge = stroke.brush.edge
         self._load, self._state = np.zeros(3), np.array([0.0, 1.0])
 
@@ -67,6 +76,7 @@ def mix_blocks(stroke: Stroke, read: Read, area: Rect, fence=None) -> list[tuple
     inside = fenced(np.ones(canvas.shape[:2], np.float32), stroke, area)
     if fence is not None:
         inside = inside * fence(area)
-    MixState(stroke).extend(canvas, inside, area, stroke.touches)
-    delta = canvas - before
+    state = MixState(stroke)
+    state.extend(canvas, inside, area, stroke.touches)
+    delta = coarse(canvas - before, state.smooth_px)
     return [(block, delta[block.slices(area)]) for block in split_at_tiles(area)]
