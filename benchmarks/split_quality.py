@@ -2,10 +2,10 @@
 
     python benchmarks/split_quality.py [--seeds 20] [--sitters wren,pip]
 
-The sitters with a face large enough to outline its cheeks.
-
-width: proposed split width (px, % of face), and what the tone at that width still keeps of the pore band. blotch: the
-spread of L* between pore scale and feature scale inside the evened areas, after / before. band: energy of the pore band after / before there. halo: 98th percentile of ΔE outside the bare skin within 2 % of the face.
+The sitters with a face large enough to outline its cheeks. width: proposed split width (px, % of face), and what the
+tone at that width still keeps of the pore band. blotch: spread of L* between pore scale and feature scale inside the evened
+areas, after / before. band: energy of the pore band after / before there. halo: 98th percentile of ΔE outside the bare
+skin within 2 % of the face.
 """
 
 import argparse
@@ -18,21 +18,20 @@ import numpy as np
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
 
-from lather.core.brush.values import Brush  # noqa: E402
-from lather.core.colour.lab import delta_e2000, srgb_to_lab  # noqa: E402
-from lather.core.engine.engine import Engine  # noqa: E402
-from lather.core.engine.photo import Photo  # noqa: E402
-from lather.core.find.bare_skin import skin_fence  # noqa: E402
-from lather.core.imageio.picture import Picture  # noqa: E402
-from lather.core.job.model import Layer, Stroke, freeze_points, new_id, new_job  # noqa: E402
-from lather.core.measure.bands import pore_band, texture_energy  # noqa: E402
-from lather.core.measure.photo_measures import PhotoMeasures  # noqa: E402
-from lather.core.practice.make import make_plate  # noqa: E402
-from lather.core.practice.sitters import SKIN, load_sitter  # noqa: E402
-from lather.core.stages.registry import make_kinds  # noqa: E402
-from lather.core.stages.split.bands import low_pass  # noqa: E402
-from lather.core.types import as_float32  # noqa: E402
-
+from lather.core.brush.values import Brush
+from lather.core.colour.lab import delta_e2000, srgb_to_lab
+from lather.core.engine.engine import Engine
+from lather.core.engine.photo import Photo
+from lather.core.find.bare_skin import skin_fence
+from lather.core.imageio.picture import Picture
+from lather.core.job.model import Layer, Stroke, freeze_points, new_id, new_job
+from lather.core.measure.bands import pore_band, texture_energy
+from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.practice.make import make_plate
+from lather.core.practice.sitters import SKIN, load_sitter
+from lather.core.stages.registry import make_kinds
+from lather.core.stages.split.bands import low_pass
+from lather.core.types import as_float32
 
 _MIX_PASSES = 2
 
@@ -85,7 +84,6 @@ def one(sitter, seed):
     measures = PhotoMeasures(photo)
     scale, face_px = measures.texture_scale, measures.face_width_px
     skin = (plate.zones == SKIN).astype(np.float32)
-    truth = srgb_to_lab(as_float32(plate.truth))
     whole = as_float32(plate.photo)
     before = srgb_to_lab(whole)
     tone = srgb_to_lab(np.clip(low_pass(whole, scale.split_px, False), 0, 1))
@@ -126,7 +124,8 @@ def main():
         for seed in range(arguments.first, arguments.first + arguments.seeds):
             results.append(one(sitter, seed))
         width, share, left = np.mean([r[:3] for r in results], axis=0)
-        print(f"{name:8} split {width:5.2f} px ({100 * share:.2f} % of the face), keeps {100 * left:.1f} % of the pores")
+        print(f"{name:8} split {width:5.2f} px ({100 * share:.2f} % of the face), "
+              f"keeps {100 * left:.1f} % of the pores")
         for tool in ("area", "mix"):
             values = np.array([r[3][tool] for r in results])
             print(f"{'':8} {tool:5} blotch left {values[:, 0].mean():.2f} (most {values[:, 0].max():.2f})  band "

@@ -66,6 +66,27 @@ class CommandTest(unittest.TestCase):
         self.assertIn("KIND=COUNT", self.refused("practice", "make", "--sitter", "pip", "--flaw", "red", "--out", "p"))
         self.assertEqual(sorted(os.listdir(self.folder)), ["a.png", "letter.tif"])
 
+    def test_measure_and_auto_print_what_scripts_read(self):
+        make = ("practice", "make", "--sitter", "marlow", "--flaw", "blemish_dark=4", "--flaw", "stray_hair=6")
+        self.assertEqual(self.lather(*make, "--out", "p").returncode, 0)
+        done = self.lather("auto", "p/photo.png", "--out", "out.png", "--job", "out.lather", "--json")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        told = json.loads(done.stdout)
+        self.assertGreaterEqual(told["strands"], 6)
+        self.assertTrue(told["grain"])
+        stages = {s.id: [len(x.edits) for x in s.layers] for s in Session.open(self.folder / "out.lather").job.stages}
+        self.assertEqual(stages["strands"], [told["strands"]])
+        rows = json.loads(self.lather("measure", "p/photo.png", "out.png", "--zones", "p/zones.png", "--finds",
+                                      "p/flaws.json", "--json").stdout)
+        self.assertEqual(list(rows)[:3], ["texture_kept", "modelling_kept", "colour_life"])
+        self.assertEqual(set(rows["texture_kept"]), {"value", "unit", "low", "high", "within"})
+        self.assertTrue(rows["texture_kept"]["within"] and rows["modelling_kept"]["within"])
+        same = json.loads(self.lather("measure", "p/photo.png", "p/photo.png", "--json").stdout)
+        self.assertEqual((same["skin_touched"]["value"], same["grain_match"]["value"]), (0, 1))
+        write_picture(self.folder / "small.png", np.zeros((4, 4, 3), np.uint8), profile=b"")
+        self.assertIn("differ in size", self.refused("measure", "p/photo.png", "small.png"))
+        self.assertIn("kind of job", self.refused("measure", "p/photo.png", "out.png", "--brief", "party"))
+
     def test_practice_make_writes_a_plate_that_can_be_opened(self):
         done = self.lather("practice", "make", "--sitter", "marlow", "--flaw", "blemish_dark=3", "--out", "p")
         self.assertEqual(done.returncode, 0, done.stderr)

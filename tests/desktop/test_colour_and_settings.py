@@ -15,7 +15,7 @@ from PyQt6.QtTest import QTest
 from lather.core.brush.stroke import rasterise
 from lather.core.colour import profiles
 from lather.core.imageio.write import write_picture
-from lather.core.job.model import TOOLS
+from lather.core.job.model import MEND_TOOLS
 from lather.desktop import settings
 from lather.desktop.input.keys import ACTIONS, load_bindings, settings_folder
 from tests.support.pictures import session_of, skin_like
@@ -151,7 +151,7 @@ class HandsTest(WindowCase):
         self.assertLess(np.abs(after - clean)[195:211, 245:425].mean(), 0.02)
 
     def test_b_walks_through_the_tools_x_folds_and_y_fits(self):
-        for tool in (*TOOLS[1:], TOOLS[0]):
+        for tool in (*MEND_TOOLS[1:], MEND_TOOLS[0]):
             self.key(Qt.Key.Key_B)
             self.assertTrue(self.desk.brush_strip.tools[tool].isChecked())
         width = self.canvas.width()

@@ -205,20 +205,20 @@ class PanelTest(DeskCase):
     def test_layers_are_added_renamed_moved_and_removed(self):
         panel = self.desk.layers
         panel.add_button.click()
-        self.assertEqual([x.name for x in self.window.job.mend.layers], ["Spots", "Layer 2"])
+        self.assertEqual([x.name for x in self.window.job.stage.layers], ["Spots", "Layer 2"])
         row = panel.rows[0]
         row.start_renaming()
         row.edit.setText("Neck")
         QTest.keyClick(row.edit, Qt.Key.Key_Return)
         self.assertEqual(self.layer.name, "Neck")
         panel.down.click()
-        self.assertEqual([x.name for x in self.window.job.mend.layers], ["Neck", "Spots"])
+        self.assertEqual([x.name for x in self.window.job.stage.layers], ["Neck", "Spots"])
         panel.remove.click()
-        self.assertEqual([x.name for x in self.window.job.mend.layers], ["Spots"])
+        self.assertEqual([x.name for x in self.window.job.stage.layers], ["Spots"])
         self.assertFalse(panel.remove.isEnabled())
         for _ in range(4):
             self.window.job.undo()
-        self.assertEqual([x.name for x in self.window.job.mend.layers], ["Spots"])
+        self.assertEqual([x.name for x in self.window.job.stage.layers], ["Spots"])
 
     def test_a_mend_is_picked_from_the_list_and_taken_out(self):
         for x in (300, 500):
@@ -234,11 +234,11 @@ class PanelTest(DeskCase):
         self.click(400, 300)
         cell = self.desk.course.cells["mend"]
         cell.switch.click()
-        self.assertFalse(self.window.job.mend.on)
+        self.assertFalse(self.window.job.stage.on)
         np.testing.assert_array_equal(self.whole(), self.photo)
         cell.switch.click()
-        cell.strength.set_value(30, tell=True)
-        self.assertAlmostEqual(self.window.job.mend.strength, 0.3)
+        self.desk.course.strength.set_value(30, tell=True)
+        self.assertAlmostEqual(self.window.job.stage.strength, 0.3)
 
     def test_every_control_has_a_name_and_room_at_1280(self):
         for screen in ("desk", "review", "deliver"):
@@ -331,7 +331,7 @@ class FilesTest(DeskCase):
         self.desk.layers.remove.click()
         self.mouse(QEvent.Type.MouseButtonRelease, 300, 300, down=False)
         self.settle()
-        self.assertEqual([len(x.edits) for x in self.window.job.mend.layers], [0])
+        self.assertEqual([len(x.edits) for x in self.window.job.stage.layers], [0])
         self.assertIn("removed", self.window.notice.text())
 
     def test_work_left_by_a_crash_is_offered_and_comes_back(self):

@@ -145,7 +145,7 @@ class StepThroughTest(FindsCase):
         self.key(Qt.Key.Key_W)
         self.key(Qt.Key.Key_E)
         self.rest()
-        layer = self.job.mend.layers[-1]
+        layer = self.job.stage.layers[-1]
         self.assertEqual((layer.name, layer.strength), ("Creases, forehead", SOFTEN_STRENGTH))
         self.rest()
         share = int(self.desk.restraint.left["crease-1"].text().split()[0]) / 100

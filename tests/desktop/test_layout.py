@@ -2,19 +2,29 @@
 
 from PyQt6.QtWidgets import QLabel, QPushButton, QToolButton
 
-from lather.core.job.model import TOOLS
 from lather.core.job.source_map import SourceTurn
+from lather.core.stages.registry import STAGES
 from tests.support.pictures import session_of, skin_like
 from tests.support.window_case import WindowCase
 
 
 class LayoutTest(WindowCase):
+    def every_tool(self):
+        """Each tool of each stage in hand in turn; of Split, on each of its bands."""
+        for info in STAGES:
+            self.window.job.choose_stage(info.id)
+            for band in info.band_tools or ("",):
+                if band:
+                    self.desk.stages.split.new[band].click()
+                for tool in info.tools_for(self.window.job.layer):
+                    self.desk.brush_strip.choose(tool)
+                    self.pump(0.03)
+                    yield f"{info.id} {band} {tool}"
+
     def test_every_tool_fits_and_every_word_is_whole(self):
         self.take(session_of(skin_like(400, 600)))
         self.desk.state.turn = SourceTurn(True, -120.0, 1.25)
-        for tool in TOOLS:
-            self.desk.brush_strip.choose(tool)
-            self.pump(0.05)
+        for tool in self.every_tool():
             self.assertEqual((self.window.width(), self.window.height()), (1280, 800), tool)
             self.assertLessEqual(self.desk.minimumSizeHint().width(), 1280, tool)
             for button in self.desk.findChildren((QPushButton, QToolButton)):
@@ -32,9 +42,7 @@ class LayoutTest(WindowCase):
 
     def test_neighbours_in_the_strip_do_not_overlap(self):
         self.take(session_of(skin_like(400, 600)))
-        for tool in TOOLS:
-            self.desk.brush_strip.choose(tool)
-            self.pump(0.05)
+        for tool in self.every_tool():
             strip = self.desk.brush_strip
             shown = [w for w in (*strip.tools.values(), strip.size, strip.edge, strip.ceiling, strip.flow, strip.graph,
                                  strip.cards) if w.isVisible()]

@@ -28,12 +28,15 @@ from lather.core.find.finder import find_all
 from lather.core.imageio.picture import Picture
 from lather.core.imageio.write import write_picture
 from lather.core.job.commands import AddEdits, AddLayer
+from lather.core.job.grain_model import GrainModel
 from lather.core.job.history import History
 from lather.core.job.model import Layer, Stroke, freeze_points, new_id, new_job
 from lather.core.practice.sitters import load_sitter
 from lather.core.session import Session
+from lather.core.stages.grain.kind import grain_settings
 from lather.core.stages.mend.dab import dab_stroke, source_candidates
 from lather.core.stages.registry import make_kinds
+from lather.core.stages.strands.propose import strand_stroke
 from lather.core.types import Rect
 from lather.desktop.app import make_application
 from lather.desktop.window import MainWindow
@@ -121,10 +124,12 @@ class Bench:
         return 1000 * float(np.median(times))
 
     def _job_with(self, count_per_layer: int, layers: int) -> None:
-        """Layers with mends all over the face, as a day's work leaves them."""
+        """Layers over four stages, with mends all over the face, as a day's work leaves them."""
         job, rng = self.window.job, np.random.default_rng(5)
         width, height = self.canvas.picture.x1, self.canvas.picture.y1
-        for number in range(layers):
+        if not layers:
+            return
+        for number in range(layers - 4):
             layer = Layer(new_id(), f"Bench {number}", edits=tuple(
                 Stroke(new_id(), "carry", Brush(size_px=40, edge=0.3),
                        freeze_points([[rng.uniform(0.3, 0.7) * width, rng.uniform(0.2, 0.6) * height, 1, 0]]),
@@ -133,6 +138,27 @@ class Bench:
             ))
             job.do(AddLayer("mend", layer, 1))
         job.choose_layer(job.stage.layers[-1].id)
+        self._later_stages(job, rng, width, height)
+
+    @staticmethod
+    def _later_stages(job, rng, width: int, height: int) -> None:
+        """A layer of cleared hairs, evened tone, a veil over the face, and grain put back."""
+        x, y, face = 0.5 * width, 0.4 * height, 0.3 * height
+        hairs = tuple(
+            strand_stroke([(a + 6 * i, b + 3 * i) for i in range(40)], 3.0)
+            for a, b in zip(rng.uniform(0.1, 0.9, 40) * width, rng.uniform(0.02, 0.2, 40) * height)
+        )
+        rim = [(x + 0.5 * face * np.cos(t), y + 0.4 * face * np.sin(t), 1, 0) for t in np.linspace(0, 6.2, 40)]
+        area = Stroke(new_id(), "area", Brush(size_px=40, edge=0.0), freeze_points(rim), feather=40.0)
+        veil = Stroke(new_id(), "veil", Brush(size_px=min(2000.0, face), edge=0.8), freeze_points([[x, y, 1, 0]]))
+        band = {"width_px": 6.0, "edge_keeping": True}
+        grain = grain_settings(GrainModel(((0.2, 0.6), (0.8, 0.6)), 0.6, 0.3))
+        for stage_id, edits, settings in (
+            ("strands", hairs, {}), ("split", (area,), band | {"band": "tone"}),
+            ("split", (veil,), band | {"band": "veil"}), ("grain", (), grain),
+        ):
+            layer = Layer(new_id(), stage_id, stage_id, edits=edits, settings=settings, strength=0.8)
+            job.do(AddLayer(stage_id, layer, 0))
 
     # rows
 

@@ -125,7 +125,7 @@ def _fine_bands(pictures: Compared, skin: Mask, most: int | None) -> tuple[float
         grains.append(_grain_ratio(_finest(was)[inner], _finest(now)[inner], touched, where))
     kept = 100 * float(pores[1] / pores[0]) if pores[0] > 0 else None
     known = [(ratio, count) for ratio, count in grains if count]
-    return kept, float(np.average(*zip(*known))) if known else 1.0
+    return kept, float(np.average([r for r, _ in known], weights=[n for _, n in known])) if known else 1.0
 
 
 def _grain_ratio(was: np.ndarray, now: np.ndarray, touched: np.ndarray, skin: np.ndarray) -> tuple[float, int]:

@@ -11,7 +11,7 @@ from lather.core.types import Mask, as_float32
 
 _PATCH = 96
 _MOST_PATCHES = 60
-_LEFT_OF_PORES = 0.02  # share of the pore band's variance that the tone may keep
+_LEFT_OF_PORES = 0.05  # share of the pore band's variance that the tone may keep
 
 
 @dataclass(frozen=True)
@@ -44,7 +44,7 @@ def measure_texture_scale(photo: Photo, skin: Mask, skin_scale: float, face_widt
 
 
 def split_width(power: np.ndarray, radius: np.ndarray, face_width_px: float) -> float:
-    """Smallest Gaussian sigma (px) whose low-pass keeps at most 2 % of the pore band's variance."""
+    """Smallest Gaussian sigma (px) whose low-pass keeps at most 5 % of the pore band's variance."""
 
     def low(sigma):
         return np.exp(-2 * (np.pi * sigma * radius) ** 2)

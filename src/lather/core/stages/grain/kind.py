@@ -8,6 +8,7 @@ import numpy as np
 
 from lather.core.job.grain_model import GrainModel
 from lather.core.job.model import Layer, Stroke
+from lather.core.levels import halve
 from lather.core.stages.base import Surroundings
 from lather.core.stages.grain.missing import cells_of, halo, missing_cells, needed, spread
 from lather.core.stages.grain.synthesis import grain_noise
@@ -41,7 +42,7 @@ class GrainKind(MendKind):
 
     def __init__(self):
         super().__init__()
-        self._maps: OrderedDict[tuple, np.ndarray] = OrderedDict()
+        self._maps: OrderedDict[tuple, tuple] = OrderedDict()
         self._map_lock = Lock()
 
     def halo(self, layer: Layer, level: int) -> int:
@@ -58,49 +59,64 @@ class GrainKind(MendKind):
         below = around.below(rect, level)
         if not layer.settings.get("everywhere"):
             return below
-        touched = np.abs(below - around.photo(rect, level)).max(-1) > _TOUCHED / (1 << level)
-        if not touched.any():
+        if not (np.abs(below - around.photo(rect, level)).max(-1) > _TOUCHED / (1 << level)).any():
             return below
-        model = _model(layer)
-        sigma = self._missing(around, layer, model, rect, level) * touched
-        if sigma.any():
-            noise = grain_noise(
-                rect, level, size_px=model.size_px, chroma_share=model.chroma_share, bounds=around.bounds
-            )
-            below = below + (np.float32(layer.settings.get("amount", 1.0)) * sigma)[..., None] * noise
+        amount = np.float32(layer.settings.get("amount", 1.0))
+        below = np.array(below, np.float32)
+        for column, row in tiles_of(rect.from_level(level).intersect(around.bounds)):
+            tile = tile_rect(column, row, around.bounds.x1, around.bounds.y1)
+            added = self._added(around, _model(layer), tile)
+            if added is None:
+                continue
+            for _ in range(level):
+                added = halve(added)
+            place = tile.at_level(level)
+            common = place.intersect(rect)
+            below[common.slices(rect)] += amount * added[common.slices(place)]
         return below
 
-    def _missing(self, around: Surroundings, layer: Layer, model: GrainModel, rect: Rect, level: int) -> np.ndarray:
-        cells = cells_of(rect.from_level(level).intersect(around.bounds))
-        values = np.zeros((cells.height, cells.width), np.float32)
+    def _added(self, around: Surroundings, model: GrainModel, tile: Rect) -> np.ndarray | None:
+        """Grain to add to a tile of level 0; None where nothing is missing."""
+        touched = self._map(around, model, tile.x0 // TILE, tile.y0 // TILE)[1]
+        if touched is None:
+            return None
+        cells = cells_of(tile)
+        sigma = np.zeros((cells.height, cells.width), np.float32)
         for row in range(cells.y0 // _TILE_CELLS, (cells.y1 - 1) // _TILE_CELLS + 1):
             for column in range(cells.x0 // _TILE_CELLS, (cells.x1 - 1) // _TILE_CELLS + 1):
-                tile = Rect(column, row, column + 1, row + 1)
-                tile = Rect(*(v * _TILE_CELLS for v in tile))
-                common = tile.intersect(cells)
-                values[common.slices(cells)] = self._map(around, model, tile)[common.slices(tile)]
-        return spread(values, cells, rect, level)
+                place = Rect(*(v * _TILE_CELLS for v in (column, row, column + 1, row + 1)))
+                common = place.intersect(cells)
+                sigma[common.slices(cells)] = self._map(around, model, column, row)[0][common.slices(place)]
+        if not sigma.any():
+            return None
+        strength = spread(sigma, cells, tile) * np.unpackbits(touched, axis=1, count=tile.width)
+        noise = grain_noise(tile, size_px=model.size_px, chroma_share=model.chroma_share)
+        return strength[..., None] * noise
 
-    def _map(self, around: Surroundings, model: GrainModel, tile: Rect) -> np.ndarray:
-        """Cells of one tile, measured once for what lies beneath."""
-        wide = needed(tile)
+    def _map(self, around: Surroundings, model: GrainModel, column: int, row: int):
+        """(sigma missing in the cells of a tile, packed bits of its touched pixels or None), measured once."""
+        cells = Rect(*(v * _TILE_CELLS for v in (column, row, column + 1, row + 1)))
+        wide = needed(cells)
         inside = wide.intersect(around.bounds)
-        if inside.empty:
-            return np.zeros((tile.height, tile.width), np.float32)
-        key = (tile, around.below_fingerprint(inside), model)
+        tile = Rect(column * TILE, row * TILE, (column + 1) * TILE, (row + 1) * TILE).intersect(around.bounds)
+        if inside.empty or tile.empty:
+            return np.zeros((cells.height, cells.width), np.float32), None
+        key = (cells, around.below_fingerprint(inside), model)
         with self._map_lock:
             held = self._maps.get(key)
             if held is not None:
                 self._maps.move_to_end(key)
                 return held
         below, photo = around.below(inside, 0), around.photo(inside, 0)
-        if np.array_equal(below, photo):
-            made = np.zeros((tile.height, tile.width), np.float32)
+        touched = np.abs(below - photo).max(-1) > _TOUCHED
+        own = touched[tile.slices(inside)]
+        if not touched.any():
+            made = (np.zeros((cells.height, cells.width), np.float32), None)
         else:
             pad = ((inside.y0 - wide.y0, wide.y1 - inside.y1), (inside.x0 - wide.x0, wide.x1 - inside.x1), (0, 0))
             if any(n for pair in pad for n in pair):
                 below, photo = np.pad(below, pad, mode="edge"), np.pad(photo, pad, mode="edge")
-            made = missing_cells(below, photo, tile, model)
+            made = (missing_cells(below, photo, cells, model), np.packbits(own, axis=1) if own.any() else None)
         with self._map_lock:
             self._maps[key] = made
             while len(self._maps) > _MOST_MAPS:

@@ -84,10 +84,9 @@ def cells_of(rect: Rect) -> Rect:
     )
 
 
-def spread(cells: np.ndarray, at: Rect, rect: Rect, level: int) -> Mask:
-    """Values of cells `at`, interpolated to the pixels of a rectangle of a level; float32 (h, w)."""
-    step = float(1 << level)
-    scale = step / CELL
+def spread(cells: np.ndarray, at: Rect, rect: Rect) -> Mask:
+    """Values of cells `at`, interpolated to the pixels of a rectangle; float32 (h, w)."""
+    scale = 1.0 / CELL
     x = (rect.x0 + 0.5) * scale - at.x0 - 0.5
     y = (rect.y0 + 0.5) * scale - at.y0 - 0.5
     matrix = np.float32([[scale, 0, x], [0, scale, y]])

@@ -13,8 +13,8 @@ from lather.core.engine.engine import Engine
 from lather.core.job.model import Job, Stroke, freeze_points
 from lather.core.levels import halve
 from lather.core.stages.mend.solve import cut
-from lather.core.stages.split.mix import coarse
 from lather.core.stages.patches.coverage import fenced
+from lather.core.stages.split.mix import coarse
 from lather.core.types import EMPTY, EncodedRGB, Rect, tile_rect, tiles_of
 
 _LARGEST_MARGIN_PX = 128

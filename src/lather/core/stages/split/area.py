@@ -19,7 +19,7 @@ _VEIL_EDGE = 0.06
 _MIXED_L = 22.0  # ΔL* between the lightest and the darkest tenth of an outline's tone: a highlight and a shadow
 _LEAST_SIDE = 24
 _FLAT_SIDE = 160
-_FINER_STAYS = 0.13  # of the smoothing's sigma
+_FINER_STAYS = 0.16  # of the smoothing's sigma
 _RIM_SHARE = 0.3  # of the area's depth: what counts as its rim
 
 

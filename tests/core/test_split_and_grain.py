@@ -1,0 +1,210 @@
+"""Split parts exactly and evens without losing pores; Grain returns only where it is missing; gauges tell both."""
+
+import unittest
+from dataclasses import replace
+
+import numpy as np
+
+from lather.core.brush.values import Brush
+from lather.core.errors import RequestError
+from lather.core.find.bare_skin import skin_fence
+from lather.core.job.fence import Fence
+from lather.core.job.grain_model import GrainModel
+from lather.core.job.model import Layer, Stroke, freeze_points, new_id
+from lather.core.levels import halve
+from lather.core.measure.gauges import Compared, measure_gauges
+from lather.core.measure.grain import measure_grain
+from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.practice.sitters import BROWS, EYE_WHITE, LIPS
+from lather.core.stages.grain.kind import grain_settings
+from lather.core.stages.grain.missing import finest
+from lather.core.stages.grain.put_back import match_grain
+from lather.core.stages.look import looked_at
+from lather.core.stages.mend.live import LiveStroke
+from lather.core.stages.split.area import mixes_light_and_shade
+from lather.core.stages.split.bands import BandSettings, part
+from lather.core.types import Rect
+from tests.support.pictures import plate, session_of, skin_like
+
+SQUARE = Fence((((100.0, 90.0), (300.0, 90.0), (300.0, 250.0), (100.0, 250.0)),), 2.0)
+
+
+def outline(x0, y0, x1, y1):
+    return [(x0, y0, 1, 0), (x1, y0, 1, 0), (x1, y1, 1, 0), (x0, y1, 1, 0)]
+
+
+def stroke(tool, points, size, **more):
+    return Stroke(new_id(), tool, Brush(size_px=size, edge=0.5), freeze_points(points), **more)
+
+
+def with_layer(job, stage_id, *edits, **settings):
+    fence = settings.pop("fence", None)
+    layer = Layer(new_id(), "L", stage_id, edits=edits, settings=settings, fence=fence)
+    stage = job.stage(stage_id)
+    return job.with_stage(replace(stage, layers=(*stage.layers, layer)))
+
+
+def blotchy() -> np.ndarray:
+    """Skin with pores and two soft blotches, uint16."""
+    ys, xs = np.mgrid[:340, :400]
+    values = skin_like(340, 400, seed=5).astype(float)
+    for x, y, sign in ((160, 150, -1), (240, 190, 1)):
+        values += sign * 2600 * np.exp(-(((xs - x) ** 2 + (ys - y) ** 2) / (2 * 17**2)))[..., None]
+    return np.clip(values, 0, 65535).astype(np.uint16)
+
+
+class SplitTest(unittest.TestCase):
+    def setUp(self):
+        self.session = session_of(blotchy())
+        self.photo = self.session.photo.read(self.session.photo.bounds)
+
+    def pixels(self, job):
+        return self.session.engine.pixels(job, self.session.photo.bounds)
+
+    def test_the_two_bands_add_up_to_the_photo(self):
+        for edge_keeping in (True, False):
+            tone, texture = part(self.photo, 6.0, edge_keeping)
+            self.assertLess(np.abs(tone + texture - self.photo).max(), 1 / 65535)
+            self.assertLess(np.abs(np.diff(tone, axis=1)).mean(), 0.2 * np.abs(np.diff(self.photo, axis=1)).mean())
+
+    def test_an_unknown_band_and_a_width_out_of_range_are_refused(self):
+        for settings in ({"band": "middle"}, {"width_px": 0.1}, {"width_px": 900}):
+            with self.assertRaises(RequestError):
+                BandSettings.of(settings)
+
+    def test_area_evens_blotches_and_keeps_the_pores(self):
+        edit = stroke("area", outline(60, 60, 340, 280), 40, feather=20.0)
+        out = self.pixels(with_layer(self.session.job, "split", edit, band="tone", width_px=5.0))
+        inner = np.s_[100:240, 110:300]
+        ratio = [np.std(finest(p.mean(-1), 1)[inner]) for p in (out, self.photo)]
+        self.assertAlmostEqual(ratio[0] / ratio[1], 1.0, delta=0.02)
+        small = [halve(halve(halve(p.mean(-1)))) for p in (out, self.photo)]
+        flat = [s[12:30, 14:37] - np.polyval(np.polyfit(np.arange(23), s[12:30, 14:37].mean(0), 1), np.arange(23))
+                for s in small]
+        self.assertLess(flat[0].std(), 0.5 * flat[1].std())
+        np.testing.assert_array_equal(out[:59], self.photo[:59])  # nothing outside the outline
+
+    def test_what_lies_outside_the_fence_is_neither_changed_nor_taken_in(self):
+        dark = self.session.photo.picture.pixels.copy()
+        dark[:, 300:] = 3000
+        session = session_of(dark)
+        edit = stroke("area", outline(120, 60, 380, 280), 40, feather=10.0)
+        job = with_layer(session.job, "split", edit, band="tone", width_px=3.0, fence=SQUARE)
+        out, was = session.engine.pixels(job, session.photo.bounds), session.photo.read(session.photo.bounds)
+        np.testing.assert_array_equal(out[:, 302:], was[:, 302:])
+        self.assertLess(np.abs(out - was)[100:240, 270:290].mean(), 0.02)
+
+    def test_a_highlight_and_a_shadow_in_one_outline_are_told(self):
+        pixels = self.session.photo.picture.pixels.copy()
+        pixels[:, :200] //= 3
+        photo = session_of(pixels).photo
+        both = mixes_light_and_shade(stroke("area", outline(80, 80, 320, 260), 20), photo.read, photo.bounds)
+        one = mixes_light_and_shade(stroke("area", outline(220, 80, 320, 260), 20), photo.read, photo.bounds)
+        self.assertGreater(both, 22)
+        self.assertIsNone(one)
+
+    def test_texture_copy_moves_pores_without_their_tone(self):
+        edit = stroke("copy", [(160, 150, 1, 0)], 60, offset=(120, 60))
+        out = self.pixels(with_layer(self.session.job, "split", edit, band="texture", width_px=4.0))
+        self.assertLess(abs(float((out - self.photo)[140:160, 150:170].mean())), 0.002)
+        self.assertGreater(float(np.abs(out - self.photo)[140:160, 150:170].mean()), 0.004)
+
+    def test_mix_looks_the_same_while_painted_and_after(self):
+        points = np.array([(120 + 4 * i, 150 + i, 1, 0.02 * i) for i in range(30)], np.float32)
+        edit = Stroke(new_id(), "mix", Brush(size_px=70, edge=0.9, flow=0.3), freeze_points(points[:1]))
+        job = with_layer(self.session.job, "split", band="tone", width_px=4.0)
+        layer_id = job.stage("split").layers[0].id
+        live = LiveStroke(self.session.engine, job, "split", layer_id, edit)
+        for start in range(0, 30, 6):
+            live.extend(points[start : start + 6])
+        rect = Rect(80, 100, 300, 240)
+        painted = live.pixels(rect)
+        layer = replace(job.stage("split").layers[0], edits=(live.finished(),))
+        final = self.session.engine.pixels(job.with_layer("split", layer), rect)
+        self.assertLess(np.abs(painted - final).max(), 0.004)
+        self.assertGreater(np.abs(final - self.session.photo.read(rect)).max(), 0.01)
+
+    def test_looks_show_one_band_and_are_never_delivered(self):
+        looked = looked_at(self.session.job, "texture", {"width_px": 5.0})
+        shown = self.session.engine.pixels(looked, Rect(50, 50, 300, 300))
+        self.assertAlmostEqual(float(shown.mean()), 0.5, delta=0.01)
+        self.assertEqual(looked_at(self.session.job, "picture", {}), self.session.job)
+
+    def test_bare_skin_leaves_lips_eyes_and_brows_out(self):
+        made = plate()
+        fence = skin_fence(PhotoMeasures(session_of(made.photo).photo))
+        inside = fence.coverage(Rect(0, 0, *made.zones.shape[::-1])) > 0.5
+        self.assertGreater(inside[made.zones == 1].mean(), 0.6)
+        for zone, most in ((LIPS, 0.06), (EYE_WHITE, 0.02), (BROWS, 0.15)):
+            self.assertLess(inside[made.zones == zone].mean(), most, zone)
+
+
+class GrainTest(unittest.TestCase):
+    def setUp(self):
+        rng = np.random.default_rng(6)
+        level = 0.45 + 0.1 * np.mgrid[:700, :720][1] / 720
+        common, colour = rng.standard_normal((700, 720, 1)), rng.standard_normal((700, 720, 3))
+        noisy = level[..., None] + 0.008 * common + 0.002 * colour
+        self.session = session_of(np.round(np.clip(noisy, 0, 1) * 65535).astype(np.uint16))
+        self.bounds = self.session.photo.bounds
+        veil = stroke("veil", [(200, 170, 1, 0)], 600, fence=SQUARE)
+        self.smooth = with_layer(self.session.job, "split", veil, band="veil", width_px=5.0)
+        self.model = measure_grain(self.session.photo)
+
+    def ratio(self, out, was, area):
+        return float(np.sqrt((finest(out.mean(-1), 1)[area] ** 2).mean() / (finest(was.mean(-1), 1)[area] ** 2).mean()))
+
+    def test_it_returns_where_it_was_taken_and_nowhere_else(self):
+        engine, was = self.session.engine, self.session.photo.read(self.bounds)
+        inner = np.s_[110:230, 120:280]
+        self.assertLess(self.ratio(engine.pixels(self.smooth, self.bounds), was, inner), 0.2)
+        job = match_grain(self.smooth, self.model).apply(self.smooth)
+        out = engine.pixels(job, self.bounds)
+        self.assertAlmostEqual(self.ratio(out, was, inner), 1.0, delta=0.06)
+        outside = np.ones(out.shape[:2], bool)
+        outside[89:251, 99:301] = False
+        np.testing.assert_array_equal(out[outside], was[outside])
+        for level in (1, 2):
+            out = halve(out)
+            got = engine.pixels(job, self.session.photo.level_bounds(level), level)
+            self.assertLess(np.abs(got - out).max(), 2e-4)
+
+    def test_nothing_happens_on_an_untouched_photo(self):
+        job = match_grain(self.session.job, self.model).apply(self.session.job)
+        out = self.session.engine.pixels(job, self.bounds)
+        np.testing.assert_array_equal(out, self.session.photo.read(self.bounds))
+        self.assertIsNone(match_grain(job, self.model))
+        self.assertIsNone(match_grain(job, GrainModel((), 0.0, 0.0)))
+
+    def test_amount_and_painting_by_hand(self):
+        was = self.session.photo.read(self.bounds)
+        edit = stroke("grain", [(200, 170, 1, 0)], 160)
+        for amount, more in ((1.0, 1.0), (2.0, 4.0)):
+            settings = grain_settings(self.model, everywhere=False, amount=amount)
+            out = self.session.engine.pixels(with_layer(self.session.job, "grain", edit, **settings), self.bounds)
+            added = (out - was).mean(-1)[150:190, 180:220]
+            self.assertAlmostEqual(float(added.std()) / (0.008 * np.sqrt(more)), 1.0, delta=0.2)
+
+
+class GaugeTest(unittest.TestCase):
+    def test_smoothing_is_told_by_texture_and_grain_and_an_untouched_picture_by_none(self):
+        made = plate()
+        session = session_of(made.photo)
+        measures = PhotoMeasures(session.photo)
+        x, y = made.sitter.landmarks["nose_tip"]
+        veil = stroke("veil", [(x, y, 1, 0)], 1900, fence=skin_fence(measures))
+        job = with_layer(session.job, "split", veil, band="veil", width_px=6.0)
+        values = {}
+        for name, state in (("same", session.job), ("veil", job)):
+            def after(rect, level, state=state):
+                return session.engine.pixels(state, rect, level)
+
+            pictures = Compared(session.photo.bounds, session.photo.profile, session.photo.read, after, measures)
+            values[name] = measure_gauges(pictures, most_tiles=10)
+        same, veiled = values["same"], values["veil"]
+        self.assertAlmostEqual(same["texture_kept"], 100, delta=0.01)
+        self.assertAlmostEqual(same["modelling_kept"], 100, delta=0.01)
+        self.assertEqual((same["skin_touched"], same["grain_match"], same["halo"]), (0.0, 1.0, 0.0))
+        self.assertLess(veiled["texture_kept"], 85)
+        self.assertLess(veiled["grain_match"], 0.5)
+        self.assertAlmostEqual(veiled["modelling_kept"], 100, delta=3)
