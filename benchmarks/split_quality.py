@@ -3,9 +3,9 @@
     python benchmarks/split_quality.py [--seeds 20] [--sitters wren,pip]
 
 The sitters with a face large enough to outline its cheeks. width: proposed split width (px, % of face), and what the
-tone at that width still keeps of the pore band. blotch: spread of L* between pore scale and feature scale inside the evened
-areas, after / before. band: energy of the pore band after / before there. halo: 98th percentile of ΔE outside the bare
-skin within 2 % of the face.
+tone at that width still keeps of the pore band. blotch: spread of L* between pore scale and feature scale inside the
+evened areas, after / before. band: energy of the pore band after / before there. halo: 98th percentile of ΔE outside
+the bare skin within 2 % of the face.
 """
 
 import argparse

@@ -8,7 +8,7 @@ import os
 import threading
 from collections import OrderedDict
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -129,6 +129,15 @@ def _steps(job: Job, stage_id: str | None) -> tuple[_Step, ...]:
     return tuple(steps)
 
 
+@dataclass(frozen=True)
+class Live:
+    """A stroke in progress: its layer's place in the stack, the layer's picture with it, the stack before it."""
+
+    index: int
+    pixels: Pixels
+    before: "Stack"
+
+
 class Stack:
     """Active layers bottom to top. `pixels(rect, level, upto=n)` is the picture after the first n of them."""
 
@@ -147,7 +156,7 @@ class Stack:
     def position(self, layer_id: str) -> int | None:
         return next((i for i, step in enumerate(self.steps) if step.layer.id == layer_id), None)
 
-    def _surroundings(self, index: int, live: tuple[int, Pixels] | None = None) -> Surroundings:
+    def _surroundings(self, index: int, live: Live | None = None) -> Surroundings:
         first = self._first_of_stage(index)
         closed = {s.stage.id: s.stage.strength for s in self.steps[:first]}
         beneath = (*(step.layer for step in self.steps[:index]), *closed.items())
@@ -159,6 +168,22 @@ class Stack:
             lambda rect, level: self.pixels(rect, level, upto=first, live=live),
             self._engine.photo.read,
         )
+
+    def _over_live(self, index: int, live: Live, rect: Rect, level: int) -> Surroundings:
+        """What a layer above a stroke in progress looks at: the picture with the stroke.
+
+        What it worked out for the picture before the stroke (patches, maps) serves until the pen is lifted: to solve
+        it all anew at every event would hold the pen up.
+        """
+        around = self._surroundings(index, live)
+        step = self.steps[index]
+        before = live.before.position(step.layer.id)
+        kind = self._engine.kinds[step.layer.kind]
+        if before is None or not hasattr(kind, "prepare"):
+            return around
+        known = live.before.around(before)
+        kind.prepare(known, step.layer, rect, level)
+        return replace(known, below=around.below, stage_input=around.stage_input)
 
     def _first_of_stage(self, index: int) -> int:
         while not self.steps[index].first:
@@ -187,13 +212,12 @@ class Stack:
         return digest
 
     def pixels(
-        self, rect: Rect, level: int = 0, *, upto: int | None = None, live: tuple[int, Pixels] | None = None
+        self, rect: Rect, level: int = 0, *, upto: int | None = None, live: Live | None = None
     ) -> EncodedRGB:
         """float32 (h, w, 3), a new array, of a rectangle inside the level.
 
         upto: number of layers to apply; a stage cut through stays open, its strength comes at its end.
-        live: (index, pixels) puts a stroke in progress in place of the full-strength picture of the layer
-        at that index.
+        live: a stroke in progress in place of the full-strength picture of a layer.
         """
         upto = len(self.steps) if upto is None else upto
         index = upto - 1
@@ -201,21 +225,30 @@ class Stack:
             return self._engine.photo.read(rect, level)
         step = self.steps[index]
         kind = self._engine.kinds[step.layer.kind]
-        strength = np.float32(step.layer.strength)
-        if live is not None and live[0] == index:
-            out = live[1](rect, level)
+        strength, below = np.float32(step.layer.strength), None
+        if live is not None and live.index == index:
+            out = live.pixels(rect, level)
         elif kind.touches(step.layer, self._engine.level0(rect, level)):
-            around = self.around(index) if live is None else self._surroundings(index, live)
+            around = self.around(index) if live is None else self._over_live(index, live, rect, level)
+            if strength != 1:  # what lies below is needed twice: it is worked out once
+                below = self.pixels(rect, level, upto=index, live=live)
+                around = replace(around, below=_known(around.below, rect, level, below))
             out = kind.render(around, step.layer, rect, level)
         else:
             out, strength = self.pixels(rect, level, upto=index, live=live), 1
         if strength != 1:
-            below = self.pixels(rect, level, upto=index, live=live)
+            if below is None:
+                below = self.pixels(rect, level, upto=index, live=live)
             out = below + strength * (out - below)
         if step.last and step.stage.strength < 1:
             stage_input = self.pixels(rect, level, upto=self._first_of_stage(index), live=live)
             out = stage_input + np.float32(step.stage.strength) * (out - stage_input)
         return out
+
+
+def _known(read: Pixels, rect: Rect, level: int, pixels: EncodedRGB) -> Pixels:
+    """`read`, with one rectangle that is at hand already."""
+    return lambda r, n: pixels.copy() if r == rect and n == level else read(r, n)
 
 
 def whole_picture_tiles(bounds: Rect) -> list[tuple[int, int]]:

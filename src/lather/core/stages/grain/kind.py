@@ -9,7 +9,7 @@ import numpy as np
 from lather.core.job.grain_model import GrainModel
 from lather.core.job.model import Layer, Stroke
 from lather.core.levels import halve
-from lather.core.stages.base import Surroundings
+from lather.core.stages.base import Surroundings, same_beneath
 from lather.core.stages.grain.missing import cells_of, halo, missing_cells, needed, spread
 from lather.core.stages.grain.synthesis import grain_noise
 from lather.core.stages.mend.heal import Heal
@@ -43,6 +43,7 @@ class GrainKind(MendKind):
     def __init__(self):
         super().__init__()
         self._maps: OrderedDict[tuple, tuple] = OrderedDict()
+        self._last: dict[tuple, tuple] = {}  # of each tile, what was last asked for: saves the fingerprint
         self._map_lock = Lock()
 
     def halo(self, layer: Layer, level: int) -> int:
@@ -59,39 +60,49 @@ class GrainKind(MendKind):
         below = around.below(rect, level)
         if not layer.settings.get("everywhere"):
             return below
-        if not (np.abs(below - around.photo(rect, level)).max(-1) > _TOUCHED / (1 << level)).any():
+        if np.array_equal(below, around.photo(rect, level)):
             return below
         amount = np.float32(layer.settings.get("amount", 1.0))
         below = np.array(below, np.float32)
         for column, row in tiles_of(rect.from_level(level).intersect(around.bounds)):
             tile = tile_rect(column, row, around.bounds.x1, around.bounds.y1)
-            added = self._added(around, _model(layer), tile)
-            if added is None:
+            area = tile.intersect(rect.from_level(level))  # whole pixels of the level: both are
+            strength = self._strength(around, _model(layer), area)
+            if strength is None:
                 continue
+            model = _model(layer)
+            noise = grain_noise(tile, size_px=model.size_px, chroma_share=model.chroma_share)  # kept for whole tiles
+            added = strength[..., None] * noise[area.slices(tile)]
             for _ in range(level):
                 added = halve(added)
-            place = tile.at_level(level)
-            common = place.intersect(rect)
-            below[common.slices(rect)] += amount * added[common.slices(place)]
+            below[area.at_level(level).slices(rect)] += amount * added
         return below
 
-    def _added(self, around: Surroundings, model: GrainModel, tile: Rect) -> np.ndarray | None:
-        """Grain to add to a tile of level 0; None where nothing is missing."""
-        touched = self._map(around, model, tile.x0 // TILE, tile.y0 // TILE)[1]
+    def prepare(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> None:
+        super().prepare(around, layer, rect, level)
+        if layer.settings.get("everywhere"):
+            for column, row in tiles_of(rect.from_level(level).intersect(around.bounds)):
+                tile = tile_rect(column, row, around.bounds.x1, around.bounds.y1)
+                self._strength(around, _model(layer), tile.intersect(rect.from_level(level)))
+
+    def _strength(self, around: Surroundings, model: GrainModel, area: Rect) -> np.ndarray | None:
+        """Sigma of the grain to add, for pixels inside one tile of level 0; None where nothing is missing."""
+        column, row = area.x0 // TILE, area.y0 // TILE
+        touched = self._map(around, model, column, row)[1]
         if touched is None:
             return None
-        cells = cells_of(tile)
+        cells = cells_of(area)
         sigma = np.zeros((cells.height, cells.width), np.float32)
-        for row in range(cells.y0 // _TILE_CELLS, (cells.y1 - 1) // _TILE_CELLS + 1):
-            for column in range(cells.x0 // _TILE_CELLS, (cells.x1 - 1) // _TILE_CELLS + 1):
-                place = Rect(*(v * _TILE_CELLS for v in (column, row, column + 1, row + 1)))
+        for y in range(cells.y0 // _TILE_CELLS, (cells.y1 - 1) // _TILE_CELLS + 1):
+            for x in range(cells.x0 // _TILE_CELLS, (cells.x1 - 1) // _TILE_CELLS + 1):
+                place = Rect(*(v * _TILE_CELLS for v in (x, y, x + 1, y + 1)))
                 common = place.intersect(cells)
-                sigma[common.slices(cells)] = self._map(around, model, column, row)[0][common.slices(place)]
+                sigma[common.slices(cells)] = self._map(around, model, x, y)[0][common.slices(place)]
         if not sigma.any():
             return None
-        strength = spread(sigma, cells, tile) * np.unpackbits(touched, axis=1, count=tile.width)
-        noise = grain_noise(tile, size_px=model.size_px, chroma_share=model.chroma_share)
-        return strength[..., None] * noise
+        tile = tile_rect(column, row, around.bounds.x1, around.bounds.y1)
+        inside = np.unpackbits(touched[area.y0 - tile.y0 : area.y1 - tile.y0], axis=1, count=tile.width)
+        return spread(sigma, cells, area) * inside[:, area.x0 - tile.x0 : area.x1 - tile.x0]
 
     def _map(self, around: Surroundings, model: GrainModel, column: int, row: int):
         """(sigma missing in the cells of a tile, packed bits of its touched pixels or None), measured once."""
@@ -101,11 +112,15 @@ class GrainKind(MendKind):
         tile = Rect(column * TILE, row * TILE, (column + 1) * TILE, (row + 1) * TILE).intersect(around.bounds)
         if inside.empty or tile.empty:
             return np.zeros((cells.height, cells.width), np.float32), None
+        quick = self._last.get((cells, model))
+        if quick is not None and same_beneath(quick[0], around.beneath):
+            return quick[1]
         key = (cells, around.below_fingerprint(inside), model)
         with self._map_lock:
             held = self._maps.get(key)
             if held is not None:
                 self._maps.move_to_end(key)
+                self._last[(cells, model)] = (around.beneath, held)
                 return held
         below, photo = around.below(inside, 0), around.photo(inside, 0)
         touched = np.abs(below - photo).max(-1) > _TOUCHED
@@ -119,6 +134,7 @@ class GrainKind(MendKind):
             made = (missing_cells(below, photo, cells, model), np.packbits(own, axis=1) if own.any() else None)
         with self._map_lock:
             self._maps[key] = made
+            self._last[(cells, model)] = (around.beneath, made)
             while len(self._maps) > _MOST_MAPS:
                 self._maps.popitem(last=False)
         return made

@@ -9,7 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from lather.core.brush.stroke import TouchWalker, stamp, touches_bounds
-from lather.core.engine.engine import Engine
+from lather.core.engine.engine import Engine, Live
 from lather.core.job.model import Job, Stroke, freeze_points
 from lather.core.levels import halve
 from lather.core.stages.mend.solve import cut
@@ -35,7 +35,7 @@ class LiveStroke:
         layer = job.stage(stage_id).layer(layer_id)
         held = replace(layer, edits=(*layer.edits, stroke))
         self.job = job.with_layer(stage_id, held)
-        self._stack = engine.stack(self.job)
+        self._stack, self._earlier = engine.stack(self.job), engine.stack(job)
         self._index = self._stack.position(layer_id)
         if self._index is not None:
             self._kind = engine.kinds[held.kind]
@@ -179,7 +179,7 @@ class LiveStroke:
         """The finished picture, all stages, with the stroke as it is now."""
         if not self.shows:
             return self._stack.pixels(rect, level)
-        return self._stack.pixels(rect, level, live=(self._index, self._full))
+        return self._stack.pixels(rect, level, live=Live(self._index, self._full, self._earlier))
 
     def _full(self, rect: Rect, level: int) -> EncodedRGB:
         area = rect.from_level(level).intersect(self._bounds)

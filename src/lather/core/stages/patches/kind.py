@@ -5,9 +5,11 @@ import json
 import threading
 from collections.abc import Callable
 
+import numpy as np
+
 from lather.core.job.model import Layer, Stroke
 from lather.core.stages.base import Surroundings
-from lather.core.stages.patches.order import EditOrder
+from lather.core.stages.patches.order import EditOrder, any_overlap
 from lather.core.stages.patches.patch import Patch, PatchStore
 from lather.core.types import EncodedRGB, Rect
 
@@ -26,6 +28,8 @@ class PatchKind:
     def __init__(self):
         self.patches = PatchStore()
         self._orders: dict[str, EditOrder] = {}
+        self._boxes: dict[str, tuple] = {}
+        self._methods: dict[str, tuple] = {}
         self._order_lock = threading.RLock()  # a layer asks for the orders of those beneath
         self._solve_lock = threading.RLock()  # and for their patches
 
@@ -61,16 +65,22 @@ class PatchKind:
     # what all share
 
     def touches(self, layer: Layer, rect: Rect) -> bool:
-        order = self._orders.get(layer.id)
-        if order is not None and order.layer.edits is layer.edits:
-            return order.reaches(rect)
-        return any(not edit.bounds.intersect(rect).empty for edit in layer.edits)
+        held = self._boxes.get(layer.id)
+        if held is None or held[0] is not layer.edits:
+            boxes = np.array([edit.bounds for edit in layer.edits], np.int64).reshape(-1, 4)
+            held = self._boxes[layer.id] = (layer.edits, boxes)
+        return any_overlap(held[1], *rect)
 
     def _method(self, layer: Layer) -> bytes:
+        """What decides an edit's pixels besides itself and what lies beneath."""
         if not layer.settings and layer.fence is None:
             return self.method
-        said = f"{json.dumps(layer.settings, sort_keys=True)}|{layer.fence}"
-        return self.method + hashlib.blake2b(said.encode(), digest_size=16).digest()
+        held = self._methods.get(layer.id)
+        if held is None or held[0] is not layer.settings or held[1] is not layer.fence:
+            said = f"{json.dumps(layer.settings, sort_keys=True)}|{layer.fence}"
+            made = self.method + hashlib.blake2b(said.encode(), digest_size=16).digest()
+            held = self._methods[layer.id] = (layer.settings, layer.fence, made)
+        return held[2]
 
     def order(self, around: Surroundings, layer: Layer) -> EditOrder:
         method = self._method(layer)
@@ -97,6 +107,11 @@ class PatchKind:
         for index in indexes:
             self._patch(around, order, int(index)).add_to(out, rect, level)
         return out
+
+    def prepare(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> None:
+        """Work out all that `render` will need of what does not follow from the pixels beneath alone."""
+        order = self.order(around, layer)
+        self.solve(around, order, order.reaching(rect.from_level(level)))
 
     def solve(self, around: Surroundings, order: EditOrder, indexes) -> None:
         """Make the patches of some edits and of all they build on."""

@@ -31,7 +31,7 @@ def _overlapping(rects, count, x0, y0, x1, y1):  # pragma: no cover - compiled
 
 
 @njit(cache=True, nogil=True)
-def _any_overlap(rects, x0, y0, x1, y1):  # pragma: no cover - compiled
+def any_overlap(rects, x0, y0, x1, y1):  # pragma: no cover - compiled
     for i in range(rects.shape[0]):
         if rects[i, 0] < x1 and rects[i, 2] > x0 and rects[i, 1] < y1 and rects[i, 3] > y0:
             return True
@@ -87,9 +87,6 @@ class EditOrder:
     def reaching(self, rect: Rect) -> np.ndarray:
         """Indexes, in order, of the edits that lay something inside a level-0 rectangle."""
         return _overlapping(self.laid, len(self.laid), *rect)
-
-    def reaches(self, rect: Rect) -> bool:
-        return _any_overlap(self.laid, *rect)
 
     def needed(self, indexes, have) -> list[int]:
         """The given edits and all they build on, in order, less those for which `have(fingerprint)`."""
