@@ -106,9 +106,9 @@ class FinderTest(unittest.TestCase):
     def test_sensitivity_and_the_soft_share_choose(self):
         plate = make_plate("marlow", 3, flaws={"stray_hair": 6})
         finds = find_strands(FindScene(PhotoMeasures(session_of(plate.photo).photo)))
-        many, few = chosen_hairs(finds, least_confidence=0.2), chosen_hairs(finds, least_confidence=0.8)
+        many, few = chosen_hairs(finds, least_confidence=0.05), chosen_hairs(finds, least_confidence=0.8)
         self.assertGreater(len(many), len(few))
-        soft = chosen_hairs(finds, least_confidence=0.2, soft_share=0.4)
+        soft = chosen_hairs(finds, least_confidence=0.05, soft_share=0.4)
         self.assertEqual(soft, many[: len(soft)])
         self.assertAlmostEqual(len(soft) / len(many), 0.6, delta=0.1)
 

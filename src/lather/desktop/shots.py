@@ -61,6 +61,32 @@ def _graft(desk, canvas: PhotoCanvas, marks: dict) -> None:
     wait_for(lambda: not desk.graft.trying)
 
 
+def _later_stages(desk, canvas: PhotoCanvas, shot) -> None:
+    """Hairs on the photo, an outline evened, the texture alone, grain put back."""
+    QTest.keyClick(canvas, Qt.Key.Key_2)
+    wait_for(desk.measured.idle, 60)
+    canvas.fit()
+    desk.stages.strands.ground.click()
+    shot("strands")
+    desk.stages.strands.ground.click()
+    desk.found.mend_shown()
+    wait_for(desk.found.idle, 60)
+    QTest.keyClick(canvas, Qt.Key.Key_3)
+    canvas.centre_on(960, 1180, 0.8)
+    desk.stages.split.new["tone"].click()
+    desk.brush_strip.size.set_value(34, tell=True)
+    drag(canvas, [(800, 1150), (880, 1100), (960, 1150), (950, 1260), (860, 1290), (800, 1230)])
+    wait_for(lambda: desk.found.idle() and canvas.ready(), 30)
+    shot("split")
+    desk.stages.split.look.button("texture").click()
+    shot("split-texture")
+    desk.stages.split.look.button("picture").click()
+    QTest.keyClick(canvas, Qt.Key.Key_8)
+    desk.stages.grain.everywhere.click()
+    wait_for(lambda: desk.found.idle() and canvas.ready(), 30)
+    shot("grain")
+
+
 def drag(canvas: PhotoCanvas, places) -> None:
     """The left button from the first place to the last."""
     QTest.mousePress(canvas, Qt.MouseButton.LeftButton, pos=point_at(canvas, *places[0]))
@@ -140,6 +166,8 @@ def take_shots(folder: str | Path) -> list[Path]:
     window._notice_frame.hide()
     shot("face-map")
     desk.face.set_editing(False)
+    _later_stages(desk, canvas, shot)
+    QTest.keyClick(canvas, Qt.Key.Key_1)
     canvas.centre_on(960, 1180, 0.8)
     cards = desk.brush_strip.cards
     cards._fill()

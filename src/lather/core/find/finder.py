@@ -34,10 +34,12 @@ def find_all(
     kinds=None,
     progress: Callable[[float, str], bool] | None = None,
     measures: PhotoMeasures | None = None,
+    hairs_from: float = strands.USUAL_CONFIDENCE,
 ) -> tuple[tuple[Find, ...], PhotoMeasures]:
     """Finds of a photo, those that will show first, each by how much it is seen; and what was measured for it.
 
     face: the face map if the person corrected it. kinds: only these. progress(share, what) returning False cancels.
+    hairs_from: least confidence of stray hairs; below the usual one they are mostly the rim of the hairdo.
     Raises Cancelled, or RequestError for an unknown kind.
     """
     for kind in kinds or ():
@@ -57,6 +59,7 @@ def find_all(
                 if progress and not progress(0.3 + 0.7 * (number + 1) / len(running), label):
                     pool.shutdown(wait=False, cancel_futures=True)
                     raise Cancelled("Finding was stopped; nothing was changed.")
+    found = [f for f in found if f.kind != "stray_hair" or f.confidence >= hairs_from]
     found = [f for f in found if not kinds or f.kind in kinds]
     return judged(_apart(found), delivery or Delivery(), max(photo.width, photo.height)), measures
 

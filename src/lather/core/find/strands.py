@@ -21,7 +21,8 @@ _FLOATING_MM = 9.0  # what hangs free of the mass must be this long to be a hair
 _JOIN_GAP_MM, _JOIN_TURN = 3.0, 0.6
 _SURE_AT = 2.2  # times the starting response at which a hair is as good as certain
 _MOST = 600
-_STANDS_OUT_MM = 6.0  # this far from the mass it is no fringe any more
+_STANDS_OUT_MM = 9.0  # this far from the mass it is no fringe any more
+_CROWD_MM, _CROWD_USUAL, _CROWD_COUNTS = 4.0, 1.0, 0.5
 USUAL_CONFIDENCE = 0.5
 
 
@@ -46,7 +47,9 @@ def find_strands(scene: FindScene) -> list[Find]:
     traced.sort(key=lambda pair: -pair[0].length * pair[1])
     hairs = _joined(_once(traced[:_MOST], scene), scene)
     mass = cv2.distanceTransform(ground, cv2.DIST_L2, 5)
-    finds = [_as_find(scene, points, strength, mass, values) for points, strength in hairs]
+    crowds = _crowds([points for points, _ in hairs], _CROWD_MM * scene.per_mm)
+    finds = [_as_find(scene, points, strength, crowd, mass, values)
+             for (points, strength), crowd in zip(hairs, crowds)]
     return sorted((f for f in finds if f), key=lambda f: -f.confidence)
 
 
@@ -155,7 +158,22 @@ def _turn(a: np.ndarray, b: np.ndarray) -> float:
     return float(abs(np.arctan2(a[0] * b[1] - a[1] * b[0], a @ b)))
 
 
-def _as_find(scene: FindScene, points: np.ndarray, strength: float, mass: np.ndarray, values: np.ndarray):
+def _crowds(paths: list[np.ndarray], reach: float) -> list[float]:
+    """How many other hairs lie near the outer half of each: where there are many, they are the rim of the hairdo."""
+    if not paths:
+        return []
+    owner = np.concatenate([np.full(len(p[::4]), n) for n, p in enumerate(paths)])
+    tree = cKDTree(np.concatenate([p[::4] for p in paths]))
+    found = []
+    for number, path in enumerate(paths):
+        near = tree.query_ball_point(path[::6], reach)
+        found.append(float(np.median([len(set(owner[i].tolist()) - {number}) for i in near])))
+    return found
+
+
+def _as_find(
+    scene: FindScene, points: np.ndarray, strength: float, crowd: float, mass: np.ndarray, values: np.ndarray
+) -> Find | None:
     columns, rows = np.clip(points.astype(int), 0, np.array(mass.shape[::-1]) - 1).T
     depth = mass[rows, columns]
     if depth[0] < depth[-1]:
@@ -174,9 +192,9 @@ def _as_find(scene: FindScene, points: np.ndarray, strength: float, mass: np.nda
     path = tuple((float(x) * step, float(y) * step) for x, y in [*thinned, points[-1]])
     length = float(np.hypot(*np.diff(points, axis=0).T).sum()) * step
     x, y = path[len(path) // 2]
-    stands_out = float(np.clip(depth.max() / (_STANDS_OUT_MM * scene.per_mm), 0, 1))
+    stands_out = float(np.clip(np.percentile(depth, 95) / (_STANDS_OUT_MM * scene.per_mm), 0, 1))
     sure = float(np.clip(0.5 + 0.5 * (strength - 1) / (_SURE_AT - 1), 0.2, 0.99))
-    confidence = sure * (0.5 + 0.5 * stands_out)
+    confidence = sure * stands_out / (1 + _CROWD_COUNTS * max(0.0, crowd - _CROWD_USUAL))
     return Find(
         f"stray_hair-{x:.0f}-{y:.0f}", "stray_hair", x, y, length, contrast, confidence, scene.hair_zone(*path[-1]),
         False, True, band(path, max(1.5, width * step)), path, width * step,

@@ -256,7 +256,9 @@ class Job:
 
     @cached_property
     def _mended(self) -> frozenset[str]:
-        edits = [edit for edit in self.edits() if edit.tool not in ("give_back", "drag")]
+        stages = (self.stage("mend"), self.stage("strands"))  # evening tone or adding grain takes no flaw away
+        edits = [edit for stage in stages for layer in stage.layers for edit in layer.edits
+                 if edit.tool not in ("give_back", "drag")]
         mended = {edit.find for edit in edits if edit.find}
         by_hand = [edit for edit in edits if not edit.find]
         if by_hand and self.finds:

@@ -129,14 +129,15 @@ def _fine_bands(pictures: Compared, skin: Mask, most: int | None) -> tuple[float
 
 
 def _grain_ratio(was: np.ndarray, now: np.ndarray, touched: np.ndarray, skin: np.ndarray) -> tuple[float, int]:
-    """(grain in touched skin now against that of all skin of the tile in the photo, pixels touched).
+    """(grain in touched skin now against that in and just around it in the photo, pixels touched).
 
     Medians, so that the flaws that were there, and edges, do not count as grain.
     """
     here = touched & skin
     if here.sum() < _LEAST_TOUCHED:
         return 1.0, 0
-    usual = float(np.median(np.abs(was[skin])))
+    around = cv2.dilate(here.astype(np.uint8), np.ones((15, 15), np.uint8)) > 0
+    usual = float(np.median(np.abs(was[around & skin])))
     return float(np.median(np.abs(now[here]))) / max(usual, 1e-6), int(here.sum())
 
 

@@ -24,12 +24,12 @@ from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_sour
 SITTER, SEED = "wren", 12
 FLAWS = {
     "blemish_dark": 14, "blemish_red": 12, "blemish_bright": 8, "mole": 2, "freckle": 8, "crease": 2, "flake": 2,
-    "scar": 1, "hair_on_skin": 2, "under_eye": 1, "cloth_speck": 2, "lens_mark": 1, "stray_hair": 2,
+    "scar": 1, "hair_on_skin": 2, "under_eye": 1, "cloth_speck": 2, "lens_mark": 1, "stray_hair": 9,
 }
 _NAMES = {"blemish_dark": "dark spot", "blemish_red": "red spot", "blemish_bright": "bright spot"}
 _MENDED = 6
 _SOFTENED_AT_MOST = 2
-_VERSION = 5  # goes up when the demo changes, so that an old one is made anew
+_VERSION = 6  # goes up when the demo changes, so that an old one is made anew
 
 
 def demo_folder() -> Path:
@@ -69,7 +69,7 @@ def make_demo() -> Session:
         stroke = with_source(stroke, source_candidates(session.engine, history.job, layer_id, stroke))
         if stroke is not None:
             history.do(AddEdits("mend", layer_id, (stroke,)))
-    finds, measures = find_all(photo)
+    finds, measures = find_all(photo, hairs_from=0.1)  # as the desk does
     history.amend(SetFinds(finds, measures.face))
     for find in [f for f in finds if f.kind in SOFTENED][:_SOFTENED_AT_MOST]:
         command = mend_command(session.engine, history.job, find, layer_id)

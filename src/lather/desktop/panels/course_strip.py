@@ -10,7 +10,7 @@ from lather.desktop.panels.value_slider import ValueSlider
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import COURSE_PX, SMALL_PT, theme
 
-_CELL_PX = 142
+_CELL_PX = 150
 
 
 class _StageCell(QFrame):
@@ -56,7 +56,8 @@ class _StageCell(QFrame):
     def show_job(self, job: Job) -> None:
         stage = job.stage(self.info.id)
         edits = sum(len(layer.edits) for layer in stage.layers)
-        self.count.setText(f"{edits} {self.info.edit_word}{'s' * (edits != 1)} · {stage.strength * 100:.0f} %")
+        turned_down = f" · {stage.strength * 100:.0f} %" if stage.strength < 1 else ""
+        self.count.setText(f"{edits} {self.info.edit_word}{'s' * (edits != 1)}{turned_down}")
         self.switch.setChecked(stage.on)
 
     def mousePressEvent(self, event) -> None:

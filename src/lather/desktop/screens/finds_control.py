@@ -22,6 +22,7 @@ from lather.desktop.canvas.pointer import draw_line, draw_outline, draw_pin, dra
 from lather.desktop.open_job import OpenJob
 from lather.desktop.screens.measured import Measured
 
+_FAINTEST_HAIRS = 0.1  # all are kept: the sensitivity chooses among them
 _GAUGE_DELAY_MS = 350
 _GAUGE_TILES = 12  # tiles of skin that the fine bands are read from
 USUAL_SENSITIVITY = 1 - USUAL_CONFIDENCE
@@ -235,7 +236,9 @@ class FindsControl(QObject):
 
         def work() -> None:
             try:
-                finds, measures = find_all(photo, face=face, delivery=delivery, progress=self._tick)
+                finds, measures = find_all(
+                    photo, face=face, delivery=delivery, progress=self._tick, hairs_from=_FAINTEST_HAIRS
+                )
                 self._answer.emit(lambda: self._found(finds, measures.face))
             except Cancelled:
                 self._answer.emit(lambda: self._end("Looking was stopped. “Look again” starts it anew."))
