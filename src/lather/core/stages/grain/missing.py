@@ -13,7 +13,7 @@ CELL = 8
 _MARGIN_CELLS = 4
 _TOUCHED = 0.0008  # change (encoded) from which a pixel counts as touched
 _MOST_OVER_MODEL = 2.0  # of the grain's energy: skin's finest relief went with it and is made up for by grain
-_ENOUGH = 0.96  # of the wanted energy: nothing is missing
+_ENOUGH = 0.9  # of the wanted energy: nothing is missing
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 
 
@@ -64,7 +64,8 @@ def missing_cells(
     gain = diagonal_gain(grain.size_px, d)
     model = grain.sigma(tone).astype(np.float32) ** 2 * np.float32(gain)
     wanted = np.minimum(_MOST_OVER_MODEL * model, blur(usual))
-    lacking = np.where(now < _ENOUGH * wanted, wanted - now, 0) / np.float32(gain)
+    same = blur(sums(finest(was, d) ** 2 * touched)) / weight  # of these very pixels: unchanged is not missing
+    lacking = np.where(now < _ENOUGH * np.minimum(wanted, same), wanted - now, 0) / np.float32(gain)
     sigma = np.sqrt(np.maximum(lacking, 0)).astype(np.float32)
     sigma[weight < 0.5] = 0
     return sigma[inner]
