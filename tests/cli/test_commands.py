@@ -1,7 +1,5 @@
 """The command line as a person runs it: real processes, real files."""
 
-import contextlib
-import io
 import json
 import os
 import subprocess
@@ -12,11 +10,11 @@ from pathlib import Path
 
 import numpy as np
 
-from lather.__main__ import main
 from lather.core.imageio.read import read_picture
 from lather.core.imageio.write import write_picture
 from lather.core.session import Session
 from tests.core.test_archive import worked
+from tests.support.commands import run_here
 
 ROOT = Path(__file__).parents[2]
 
@@ -69,29 +67,22 @@ class CommandTest(unittest.TestCase):
         self.assertIn("KIND=COUNT", self.refused("practice", "make", "--sitter", "pip", "--flaw", "red", "--out", "p"))
         self.assertEqual(sorted(os.listdir(self.folder)), ["a.png", "letter.tif"])
 
-    def here(self, *arguments) -> tuple[int, str]:
-        """(exit code, what was printed) of a command run in this process, which is quicker."""
-        printed = io.StringIO()
-        with contextlib.redirect_stdout(printed):
-            code = main([str(a) for a in arguments])
-        return code, printed.getvalue()
-
     def test_measure_and_auto_print_what_scripts_read(self):
         plate, out = self.folder / "p", self.folder / "out.png"
         made = ("practice", "make", "--sitter", "marlow", "--flaw", "blemish_dark=4", "--flaw", "stray_hair=6")
-        self.assertEqual(self.here(*made, "--out", plate)[0], 0)
+        self.assertEqual(run_here(*made, "--out", plate)[0], 0)
         job = self.folder / "out.lather"
-        told = json.loads(self.here("auto", plate / "photo.png", "--out", out, "--job", job, "--json")[1])
+        told = json.loads(run_here("auto", plate / "photo.png", "--out", out, "--job", job, "--json")[1])
         self.assertGreaterEqual(told["strands"], 6)
         self.assertTrue(told["grain"])
         stages = {s.id: [len(x.edits) for x in s.layers] for s in Session.open(job).job.stages}
         self.assertEqual(stages["strands"], [told["strands"]])
         given = ("--zones", plate / "zones.png", "--finds", plate / "flaws.json", "--json")
-        rows = json.loads(self.here("measure", plate / "photo.png", out, *given)[1])
+        rows = json.loads(run_here("measure", plate / "photo.png", out, *given)[1])
         self.assertEqual(list(rows)[:3], ["texture_kept", "modelling_kept", "colour_life"])
         self.assertEqual(set(rows["texture_kept"]), {"value", "unit", "low", "high", "within"})
         self.assertTrue(rows["texture_kept"]["within"] and rows["modelling_kept"]["within"])
-        same = json.loads(self.here("measure", plate / "photo.png", plate / "photo.png", "--json")[1])
+        same = json.loads(run_here("measure", plate / "photo.png", plate / "photo.png", "--json")[1])
         self.assertEqual((same["skin_touched"]["value"], same["grain_match"]["value"]), (0, 1))
         write_picture(self.folder / "small.png", np.zeros((4, 4, 3), np.uint8), profile=b"")
         self.assertIn("differ in size", self.refused("measure", "p/photo.png", "small.png"))

@@ -20,6 +20,7 @@ from lather.core.find.worth import Delivery, judged, threshold_de, will_show
 from lather.core.job.commands import SetFinds, Together
 from lather.core.job.finds import Find
 from lather.core.practice.make import make_plate
+from tests.support.commands import run_here
 from tests.support.pictures import session_of, skin_like
 
 ROOT = Path(__file__).parents[2]
@@ -194,25 +195,23 @@ class CommandTest(unittest.TestCase):
     def test_practice_find_auto_and_score_work_together(self):
         with tempfile.TemporaryDirectory() as folder:
             folder = Path(folder)
-            made = self.lather("practice", "make", "--sitter", "pip", "--seed", 8, "--out", folder / "p",
+            made, _ = run_here("practice", "make", "--sitter", "pip", "--seed", 8, "--out", folder / "p",
                                "--flaw", "blemish_red=6", "--flaw", "blemish_dark=6", "--flaw", "mole=1")
-            self.assertEqual(made.returncode, 0, made.stderr)
-            found = self.lather("find", folder / "p" / "photo.png", "--json")
-            data = json.loads(found.stdout)
+            self.assertEqual(made, 0)
+            data = json.loads(run_here("find", folder / "p" / "photo.png", "--json")[1])
             self.assertEqual((data["width"], data["height"]), (1600, 2000))
             self.assertGreaterEqual(len(data["finds"]), 10)
             self.assertLessEqual({"kind", "x", "y", "size_px", "contrast_de", "confidence", "zone", "keeper", "worth",
                                   "outline"}, set(data["finds"][0]))
             photo = folder / "p" / "photo.png"
-            done = self.lather("auto", photo, "--out", folder / "out.tif", "--job", folder / "j.lather")
-            self.assertEqual(done.returncode, 0, done.stderr)
-            score = json.loads(self.lather("practice", "score", folder / "p", folder / "out.tif", "--json").stdout)
+            self.assertEqual(run_here("auto", photo, "--out", folder / "out.tif", "--job", folder / "j.lather")[0], 0)
+            score = json.loads(run_here("practice", "score", folder / "p", folder / "out.tif", "--json")[1])
             self.assertGreaterEqual(score["removed"], 0.8)
             self.assertGreaterEqual(score["spared"], 0.98)
-            untouched = json.loads(self.lather("practice", "score", folder / "p", photo, "--json").stdout)
+            untouched = json.loads(run_here("practice", "score", folder / "p", photo, "--json")[1])
             self.assertLess(untouched["removed"], 0.4)
             self.assertLess(untouched["score"], score["score"] - 20)
-            facts = json.loads(self.lather("info", folder / "p" / "photo.png", "--json").stdout)
+            facts = json.loads(run_here("info", folder / "p" / "photo.png", "--json")[1])
             self.assertLessEqual({"grain", "texture_scale_px", "face", "skin_share"}, set(facts))
             self.assertAlmostEqual(facts["face"]["width_px"], 686, delta=120)
 

@@ -32,10 +32,6 @@ class DeskCase(WindowCase):
         self.settle()
         self.photo = self.window.job.session.photo.read(self.canvas.picture)
 
-    def whole(self):
-        session = self.window.job.session
-        return session.engine.pixels(session.job, session.photo.bounds)
-
     @property
     def layer(self):
         return self.window.job.layer

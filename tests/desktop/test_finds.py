@@ -45,17 +45,6 @@ class FindsCase(WindowCase):
         session.history.amend(SetFinds(tuple(finds), None))
         self.take(session)
 
-    def rest(self):
-        self.wait(lambda: self.desk.found.idle(), 60)
-        self.settle()
-
-    @property
-    def job(self):
-        return self.window.job
-
-    def whole(self):
-        return self.job.session.engine.pixels(self.job.job, self.job.session.photo.bounds)
-
 
 class StepThroughTest(FindsCase):
     def test_a_face_with_forty_finds_is_cleaned_in_under_sixty_presses(self):

@@ -46,17 +46,6 @@ class StageCase(WindowCase):
         self.wait(self.desk.measured.idle, 60)
         self.settle()
 
-    @property
-    def job(self):
-        return self.window.job
-
-    def whole(self):
-        return self.job.session.engine.pixels(self.job.job, self.job.session.photo.bounds)
-
-    def rest(self):
-        self.wait(self.desk.found.idle, 60)
-        self.settle()
-
 
 class StrandsTest(StageCase):
     def test_a_hair_is_stepped_to_cleared_by_key_and_undone(self):

@@ -35,10 +35,6 @@ class ThinSliceTest(WindowCase):
 
         return next(spot for spot in spots if clear(spot))
 
-    def whole(self):
-        session = self.window.job.session
-        return session.engine.pixels(session.job, session.photo.bounds)
-
     def test_a_retoucher_mends_a_portrait_and_delivers_it(self):
         made = plate()
         photo_path = self.folder / "plate.png"

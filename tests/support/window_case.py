@@ -77,6 +77,19 @@ class WindowCase(unittest.TestCase):
     def canvas(self):
         return self.desk.canvas
 
+    @property
+    def job(self):
+        return self.window.job
+
+    def whole(self):
+        """The finished picture at full size."""
+        return self.job.session.engine.pixels(self.job.job, self.job.session.photo.bounds)
+
+    def rest(self) -> None:
+        """Until nothing is looked for, mended or gauged any more."""
+        self.wait(lambda: self.desk.found.idle(), 60)
+        self.settle()
+
     def settle(self) -> None:
         """Until nothing is being computed and all is drawn."""
         self.pump()

@@ -104,8 +104,12 @@ class DeskScreen(QWidget):
         self._connect()
         self.found.changed.connect(lambda: self.course.show_hint(self._hint(job.job)))
         self.show_job(job.job)
-        if job.job.finds is None and settings.finds_on_opening():
-            self.found.find()
+        if settings.finds_on_opening():
+            self.found.found.connect(self.measured.ask)
+            if job.job.finds is None:
+                self.found.find()
+            else:
+                self.measured.ask()
 
     def _pen(self, event) -> None:
         """Hand a pen event to whoever it is for: face map, fence, a source being moved, a graft, else the brush."""

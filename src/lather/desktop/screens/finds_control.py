@@ -30,12 +30,14 @@ _CLOSE_UP = 3.0  # a find is brought to at least this many times its size away f
 
 
 class FindsControl(QObject):
-    """`changed()` after anything the panel shows; `message(text)` for the person; `gauged(dict)` after measuring.
+    """`changed()` after anything the panel shows; `found()` after looking; `message(text)` for the person;
+    `gauged(dict)` after measuring.
 
     filters: show "worth" or "rest"; kind and zone, "" for all. sensitivity (0-1) and soft_share: which stray hairs.
     """
 
     changed = pyqtSignal()
+    found = pyqtSignal()
     message = pyqtSignal(str)
     gauged = pyqtSignal(dict)
     _progress = pyqtSignal(float, str)
@@ -252,6 +254,7 @@ class FindsControl(QObject):
         self.job.amend(SetFinds(finds, face))
         self.current = None
         self._end("")
+        self.found.emit()
 
     def _begin(self, what: str) -> None:
         self.busy, self.share = what, 0.0
