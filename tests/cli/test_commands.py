@@ -8,10 +8,12 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import cv2
 import numpy as np
 
 from lather.core.imageio.read import read_picture
 from lather.core.imageio.write import write_picture
+from lather.core.practice.make import make_plate
 from lather.core.session import Session
 from tests.core.test_archive import worked
 from tests.support.commands import run_here
@@ -68,25 +70,26 @@ class CommandTest(unittest.TestCase):
         self.assertEqual(sorted(os.listdir(self.folder)), ["a.png", "letter.tif"])
 
     def test_measure_and_auto_print_what_scripts_read(self):
-        plate, out = self.folder / "p", self.folder / "out.png"
-        made = ("practice", "make", "--sitter", "marlow", "--flaw", "blemish_dark=4", "--flaw", "stray_hair=6")
-        self.assertEqual(run_here(*made, "--out", plate)[0], 0)
+        photo, zones, out = (self.folder / name for name in ("photo.png", "zones.png", "out.png"))
+        made = make_plate("marlow", 1, flaws={"blemish_dark": 4, "stray_hair": 6})
+        head = np.s_[60:760, 400:1200]
+        cv2.imwrite(str(photo), made.photo[head][..., ::-1])
+        cv2.imwrite(str(zones), made.zones[head])
         job = self.folder / "out.lather"
-        told = json.loads(run_here("auto", plate / "photo.png", "--out", out, "--job", job, "--json")[1])
+        told = json.loads(run_here("auto", photo, "--out", out, "--job", job, "--json")[1])
         self.assertGreaterEqual(told["strands"], 6)
         self.assertTrue(told["grain"])
         stages = {s.id: [len(x.edits) for x in s.layers] for s in Session.open(job).job.stages}
         self.assertEqual(stages["strands"], [told["strands"]])
-        given = ("--zones", plate / "zones.png", "--finds", plate / "flaws.json", "--json")
-        rows = json.loads(run_here("measure", plate / "photo.png", out, *given)[1])
+        rows = json.loads(run_here("measure", photo, out, "--zones", zones, "--json")[1])
         self.assertEqual(list(rows)[:3], ["texture_kept", "modelling_kept", "colour_life"])
         self.assertEqual(set(rows["texture_kept"]), {"value", "unit", "low", "high", "within"})
         self.assertTrue(rows["texture_kept"]["within"] and rows["modelling_kept"]["within"])
-        same = json.loads(run_here("measure", plate / "photo.png", plate / "photo.png", "--json")[1])
+        same = json.loads(run_here("measure", photo, photo, "--json")[1])
         self.assertEqual((same["skin_touched"]["value"], same["grain_match"]["value"]), (0, 1))
-        write_picture(self.folder / "small.png", np.zeros((4, 4, 3), np.uint8), profile=b"")
-        self.assertIn("differ in size", self.refused("measure", "p/photo.png", "small.png"))
-        self.assertIn("kind of job", self.refused("measure", "p/photo.png", "out.png", "--brief", "party"))
+        cv2.imwrite(str(self.folder / "small.png"), np.zeros((4, 4, 3), np.uint8))
+        self.assertIn("differ in size", self.refused("measure", "photo.png", "small.png"))
+        self.assertIn("kind of job", self.refused("measure", "photo.png", "out.png", "--brief", "party"))
 
     def test_practice_make_writes_a_plate_that_can_be_opened(self):
         done = self.lather("practice", "make", "--sitter", "marlow", "--flaw", "blemish_dark=3", "--out", "p")
