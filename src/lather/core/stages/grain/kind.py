@@ -10,7 +10,7 @@ from lather.core.job.grain_model import GrainModel
 from lather.core.job.model import Layer, Stroke
 from lather.core.levels import halve
 from lather.core.stages.base import Surroundings, same_beneath
-from lather.core.stages.grain.missing import cells_of, halo, missing_cells, needed, spread
+from lather.core.stages.grain.missing import TOUCHED, cells_of, halo, missing_cells, needed, spread
 from lather.core.stages.grain.synthesis import grain_noise
 from lather.core.stages.mend.heal import Heal
 from lather.core.stages.mend.kind import MendKind
@@ -19,7 +19,6 @@ from lather.core.stages.patches.kind import Read
 from lather.core.stages.patches.patch import Patch
 from lather.core.types import EMPTY, TILE, EncodedRGB, Rect, tile_rect, tiles_of
 
-_TOUCHED = np.float32(0.0008)
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 _MOST_MAPS = 4096  # tiles of 32×32 cells
 _TILE_CELLS = TILE // 8
@@ -43,7 +42,7 @@ class GrainKind(MendKind):
     def __init__(self):
         super().__init__()
         self._maps: OrderedDict[tuple, tuple] = OrderedDict()
-        self._last: dict[tuple, tuple] = {}  # of each tile, what was last asked for: saves the fingerprint
+        self._last: dict[Rect, tuple] = {}  # of each tile, what was last asked for: saves the fingerprint
         self._map_lock = Lock()
 
     def halo(self, layer: Layer, level: int) -> int:
@@ -112,18 +111,18 @@ class GrainKind(MendKind):
         tile = Rect(column * TILE, row * TILE, (column + 1) * TILE, (row + 1) * TILE).intersect(around.bounds)
         if inside.empty or tile.empty:
             return np.zeros((cells.height, cells.width), np.float32), None
-        quick = self._last.get((cells, model))
-        if quick is not None and same_beneath(quick[0], around.beneath):
-            return quick[1]
+        quick = self._last.get(cells)
+        if quick is not None and quick[0] == model and same_beneath(quick[1], around.beneath):
+            return quick[2]
         key = (cells, around.below_fingerprint(inside), model)
         with self._map_lock:
             held = self._maps.get(key)
             if held is not None:
                 self._maps.move_to_end(key)
-                self._last[(cells, model)] = (around.beneath, held)
+                self._last[cells] = (model, around.beneath, held)
                 return held
         below, photo = around.below(inside, 0), around.photo(inside, 0)
-        touched = np.abs(below - photo).max(-1) > _TOUCHED
+        touched = np.abs(below - photo).max(-1) > TOUCHED
         own = touched[tile.slices(inside)]
         if not touched.any():
             made = (np.zeros((cells.height, cells.width), np.float32), None)
@@ -134,7 +133,7 @@ class GrainKind(MendKind):
             made = (missing_cells(below, photo, cells, model), np.packbits(own, axis=1) if own.any() else None)
         with self._map_lock:
             self._maps[key] = made
-            self._last[(cells, model)] = (around.beneath, made)
+            self._last[cells] = (model, around.beneath, made)
             while len(self._maps) > _MOST_MAPS:
                 self._maps.popitem(last=False)
         return made

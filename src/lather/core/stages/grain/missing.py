@@ -11,7 +11,7 @@ from lather.core.types import EncodedRGB, Mask, Rect
 
 CELL = 8
 _MARGIN_CELLS = 4
-_TOUCHED = 0.0008  # change (encoded) from which a pixel counts as touched
+TOUCHED = 0.0008  # change (encoded) from which a pixel counts as touched
 _MOST_OVER_MODEL = 2.0  # of the grain's energy: skin's finest relief went with it and is made up for by grain
 _ENOUGH = 0.9  # of the wanted energy: nothing is missing
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
@@ -48,7 +48,7 @@ def missing_cells(
     rows, columns = cells.height + 2 * _MARGIN_CELLS, cells.width + 2 * _MARGIN_CELLS
     d = spacing(grain.size_px)
     light, was = below @ _LUMINANCE, photo @ _LUMINANCE
-    touched = (np.abs(below - photo).max(-1) > _TOUCHED).astype(np.float32)
+    touched = (np.abs(below - photo).max(-1) > TOUCHED).astype(np.float32)
 
     def sums(values):
         return values[: rows * CELL, : columns * CELL].reshape(rows, CELL, columns, CELL).sum((1, 3))
