@@ -128,7 +128,7 @@ def _spots(scene, plate, measured=None, kinds=SPOTS):
 
 
 def _ground(scene, plate):
-    ground_scene = ground.GroundScene(scene.measures, most_candidates=450)
+    ground_scene = ground.GroundScene(scene.measures, most_candidates=ground.MOST_CANDIDATES)
     return _spots(ground_scene, plate, spots.measure_blobs(ground_scene), GROUND)
 
 

@@ -11,6 +11,7 @@ from lather.core.find.scene import FindScene
 from lather.core.job.finds import Find
 from lather.core.types import Mask, Rect
 
+MOST_CANDIDATES = 900
 _KEEP_OFF_MM = 3.0
 _ROUGH_L = 6.0  # spread of L* over 3 mm at which the ground is too busy to see a speck on it
 
@@ -42,10 +43,17 @@ class GroundScene(FindScene):
         clear = 1 - cv2.dilate(person, np.ones((off, off), np.uint8))
         return self._at_scale(clear.astype(np.float32))
 
+    @property
+    def searched(self) -> Mask:
+        return self.bare
+
+    def natural_nearness(self, places: np.ndarray) -> np.ndarray:
+        return np.zeros(len(places))
+
     def zone(self, x: float, y: float) -> str:
         return "ground"
 
 
 def find_on_ground(scene: FindScene) -> list[Find]:
     """Specks on cloth and marks of the lens, most certain first."""
-    return spots.name_blobs(GroundScene(scene.measures, most_candidates=450), "ground")
+    return spots.name_blobs(GroundScene(scene.measures, most_candidates=MOST_CANDIDATES), "ground")

@@ -6,12 +6,14 @@ from functools import cached_property
 import cv2
 import numpy as np
 
-from lather.core.colour import profiles
+from lather.core.colour import profiles, srgb
 from lather.core.measure.photo_measures import PhotoMeasures
-from lather.core.types import Lab, Mask, Rect, as_float32
+from lather.core.types import EncodedRGB, Lab, Mask, Rect, as_float32
 
 _FINEST_PER_MM = 8.5  # more pixels per mm than this show nothing that a retoucher mends
 _MARGIN_MM = 8.0
+_CORE_OF_NATURAL = 0.78
+_FAR = 3.0  # radii from a natural place at which it counts no more
 
 
 @dataclass(eq=False)
@@ -19,7 +21,7 @@ class FindScene:
     """`step`: source pixels per pixel here (a power of two). `rect`: the part looked at, in pixels of this scale."""
 
     measures: PhotoMeasures
-    most_candidates: int = 1600
+    most_candidates: int = 6000
     """Places measured at the most, those that stand out most first."""
 
     @cached_property
@@ -50,14 +52,34 @@ class FindScene:
         found = Rect(int(xs[0] * k), int(ys[0] * k), int((xs[-1] + 1) * k) + 1, int((ys[-1] + 1) * k) + 1)
         return found.expand(margin).intersect(bounds)
 
-    @cached_property
-    def lab(self) -> Lab:
-        """L*, a*, b* (D65 as OpenCV has it: only differences are used) of `rect`."""
+    @property
+    def _encoded(self) -> EncodedRGB:
+        """`rect` in sRGB."""
         photo, rect = self.measures.photo, self.rect
         values = as_float32(photo.codes(self.level)[rect.y0 : rect.y1, rect.x0 : rect.x1])
         if not profiles.is_srgb(photo.profile):
             values = profiles.convert(values, photo.profile, profiles.srgb_profile())
-        return cv2.cvtColor(np.ascontiguousarray(values), cv2.COLOR_RGB2Lab)
+        return np.ascontiguousarray(values)
+
+    @cached_property
+    def lab(self) -> Lab:
+        """L*, a*, b* (D65 as OpenCV has it: only differences are used) of `rect`."""
+        return cv2.cvtColor(self._encoded, cv2.COLOR_RGB2Lab)
+
+    @cached_property
+    def channels(self) -> np.ndarray:
+        """L*, a*, b* and pigment of `rect`, float32 (h, w, 4).
+
+        Pigment is the hue of the light less its white part, as a share in %: neither shading nor a highlight changes
+        it (dichromatic reflection, Shafer 1985), so a red spot shows in it where pores glitter.
+        """
+        out = np.empty((*self.lab.shape[:2], 4), np.float32)
+        out[..., :3] = self.lab
+        linear = cv2.GaussianBlur(srgb.decode(self._encoded), (0, 0), 0.8)
+        red, green, blue = cv2.split(linear)
+        least = np.float32(0.01)
+        out[..., 3] = 100 * (red - green) / (np.maximum(red - blue, 0) + np.abs(red - green) + least)
+        return out
 
     @cached_property
     def skin(self) -> Mask:
@@ -80,15 +102,36 @@ class FindScene:
     @cached_property
     def bare(self) -> Mask:
         """Skin where a find would not be natural: eyes, lashes, brows, nostrils and lips are left out."""
+        return self._less_natural(1.0)
+
+    @cached_property
+    def searched(self) -> Mask:
+        """Where spots are looked for: nearer to eyes, brows and lips than `bare`; `natural_nearness` tells how near."""
+        return self._less_natural(_CORE_OF_NATURAL)
+
+    def _less_natural(self, size: float) -> Mask:
+        """Skin less the natural places at some share of their size."""
         natural = np.zeros(self.skin.shape, np.uint8)
         face = self.measures.face
         if face is not None:
             for points, axes, angle in natural_places(face, self.brow_rise):
                 x, y = self.to_here(*points)
-                half = tuple(max(1, round(a / self.step)) for a in axes)
+                half = tuple(max(1, round(size * a / self.step)) for a in axes)
                 cv2.ellipse(natural, (round(x), round(y)), half, angle, 0, 360, 1, -1)
             cv2.fillPoly(natural, [np.round([self.to_here(*p) for p in scalp(face)]).astype(np.int32)], 1)
         return np.where(natural > 0, 0, self.skin).astype(np.float32)
+
+    def natural_nearness(self, places: np.ndarray) -> np.ndarray:
+        """(n,) of places (n, 2) in px here: radius in the nearest natural place's own ellipse, 1 on its rim, most 3."""
+        nearest = np.full(len(places), _FAR)
+        if self.measures.face is None:
+            return nearest
+        for points, axes, angle in natural_places(self.measures.face, self.brow_rise):
+            away = (places - self.to_here(*points)) * self.step
+            cos, sin = np.cos(np.radians(angle)), np.sin(np.radians(angle))
+            along, across = away[:, 0] * cos + away[:, 1] * sin, away[:, 1] * cos - away[:, 0] * sin
+            nearest = np.minimum(nearest, np.hypot(along / axes[0], across / axes[1]))
+        return nearest
 
     @cached_property
     def brow_rise(self) -> float:

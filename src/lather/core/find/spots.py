@@ -1,6 +1,7 @@
 """Spots: blobs in L*, a*, b* over scale, measured by a local fit, and told apart by what they look like."""
 
-from dataclasses import dataclass, replace
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -8,56 +9,31 @@ from numba import njit
 from scipy.spatial import cKDTree
 
 from lather.core.colour.lab import delta_e2000
-from lather.core.find import tell
+from lather.core.find import blob_fit, tell
 from lather.core.find.scene import FindScene
 from lather.core.job.finds import KEEPERS, Find
 
 _SMALLEST_PX, _LARGEST_MM = 3.6, 6.5
 _SCALE_STEP = 1.32
-_CHANNELS = np.array([1.0, 1.0, 0.7], np.float32)
-_LEAST_RESPONSE, _NOISE_TIMES = 0.8, 1.9
+_LEAST_RESPONSE = 2.6  # times what is usual around, all channels together
 LEAST_CONTRAST = 2.2
 _NEIGHBOURS = 8
 LEAST_CONFIDENCE = 0.2  # of being no natural texture; lower finds more, and more that is none
-FEATURES = (
-    "log_size_mm",
-    "log_size_px",
-    "contrast",
-    "d_l",
-    "d_a",
-    "d_b",
-    "hue_sin",
-    "hue_cos",
-    "lean_b",
-    "log_snr",
-    "elongation",
-    "solidity",
-    "sharpness",
-    "skin_share",
-    "log_nearby",
-    "lightness",
-    "roundness",
-    "clutter",
-    "log_rank",
-    "log_relative",
-    "log_spacing",
-    "nearby_contrast",
-)
-_CONTRAST, _SNR = FEATURES.index("contrast"), FEATURES.index("log_snr")
+FEATURES = (*blob_fit.LOCAL_FEATURES, "log_rank", "natural", "log_relative", "log_spacing", "nearby_contrast")
+_LOG_SIZE_PX, _CONTRAST, _SNR = (FEATURES.index(name) for name in ("log_size_px", "contrast", "log_snr"))
+_FIT_UP_TO_PX, _SEEN_UP_TO_PX, _LEVELS = 14.0, 7.0, 6  # a larger blob is measured on a coarser layer: its outline has pixels enough
 
 
 @dataclass(frozen=True)
 class Blob:
-    """A measured candidate, in pixels of the scene's scale. `inside`, `outside`: Lab of its core and of the skin."""
+    """A measured candidate, in pixels of the scene's scale; contrast of its core to the skin around it in ΔE00."""
 
     x: float
     y: float
     size: float
-    inside: np.ndarray
-    outside: np.ndarray
     features: tuple[float, ...]
     outline: np.ndarray
-    contrast_de: float = 0.0
+    contrast_de: float
 
 
 def find_spots(scene: FindScene) -> list[Find]:
@@ -99,25 +75,73 @@ def name_blobs(scene: FindScene, model_name: str) -> list[Find]:
 
 
 def measure_blobs(scene: FindScene) -> list[Blob]:
-    """All blob-like places, each measured; near-doubles left out."""
-    seeds = _scale_space_extrema(scene)
-    taken = np.zeros(scene.bare.shape, np.uint8)
-    blobs = []
-    for x, y, size, rank in seeds:
-        if taken[int(y), int(x)]:
-            continue
-        blob = _fit(scene, x, y, size)
-        if blob is not None and not taken[int(blob.y), int(blob.x)]:
-            cv2.circle(taken, (int(blob.x), int(blob.y)), max(2, int(0.75 * blob.size)), 1, -1)
-            blobs.append(replace(blob, features=(*blob.features, float(np.log(rank)))))
-    if not blobs:
+    """All blob-like places, each measured; near-doubles left out, what stands out most first."""
+    layers = _pyramid(scene.channels, scene.searched)
+    seeds, usual = _scale_space_extrema(scene, layers)
+    if not len(seeds):
         return []
-    contrast = delta_e2000(np.array([b.inside for b in blobs]), np.array([b.outside for b in blobs]))
-    crowd = _crowd(np.array([(b.x, b.y) for b in blobs]), np.array([b.size for b in blobs]), contrast)
+    rows, features, rims = _fitted(layers, seeds, usual, scene.per_mm)
+    kept = _once(seeds, rows, scene.searched.shape)
+    if not len(kept):
+        return []
+    rows, features, rims, rank = rows[kept], features[kept], rims[kept], np.log(seeds[kept, 3:4])
+    inside, outside = (rows[:, at : at + 3].astype(np.float32) for at in (3, 3 + blob_fit.CHANNELS))
+    contrast = delta_e2000(inside, outside)
+    features[:, _LOG_SIZE_PX] += np.log(scene.step)
+    features[:, _CONTRAST] = contrast
+    features[:, _SNR] = np.log(contrast / np.maximum(features[:, _SNR], 0.1) + 0.01)
+    natural = scene.natural_nearness(rows[:, :2])[:, None]
+    features = np.concatenate([features, rank, natural, _crowd(rows[:, :2], rows[:, 2], contrast)], 1)
     return [
-        _with_contrast(replace(blob, features=(*blob.features, *beside)), float(de))
-        for blob, de, beside in zip(blobs, contrast, crowd.tolist())
+        Blob(float(x), float(y), float(size), tuple(f), rim, float(de))
+        for (x, y, size), f, rim, de in zip(rows[:, :3], features.tolist(), rims, contrast)
     ]
+
+
+def _pyramid(values: np.ndarray, bare: np.ndarray) -> list[tuple[np.ndarray, np.ndarray]]:
+    """(channels, skin) at full, half, quarter ... scale."""
+    layers = [(np.ascontiguousarray(values), np.clip(bare, 0, 1))]
+    while len(layers) < _LEVELS and min(layers[-1][1].shape) > 8:
+        values, bare = layers[-1]
+        half = (max(1, bare.shape[1] // 2), max(1, bare.shape[0] // 2))
+        layers.append(tuple(cv2.resize(v, half, interpolation=cv2.INTER_AREA) for v in (values, bare)))
+    return layers
+
+
+def _fitted(layers, seeds: np.ndarray, usual: np.ndarray, per_mm: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Rows, features and rims of all seeds, in px of the finest layer; each is measured where it is small enough."""
+    rows = np.zeros((len(seeds), blob_fit.COLUMNS))
+    features = np.zeros((len(seeds), len(blob_fit.LOCAL_FEATURES)))
+    rims = np.zeros((len(seeds), blob_fit.RIM_POINTS, 2))
+    level_of = np.clip(np.ceil(np.log2(seeds[:, 2] / _FIT_UP_TO_PX)), 0, len(layers) - 1).astype(int)
+    parts = [own for n in range(len(layers)) for own in np.array_split(np.flatnonzero(level_of == n), 2)]
+
+    def fit(own: np.ndarray) -> None:
+        if not len(own):
+            return
+        level = int(level_of[own[0]])
+        step, results = 1 << level, (rows[own], features[own], rims[own])
+        blob_fit.fit_blobs(*layers[level], seeds[own, :3] / step, usual[own], per_mm / step, *results)
+        results[0][:, :3] *= step
+        results[1][:, _LOG_SIZE_PX] += np.log(step)
+        rows[own], features[own], rims[own] = *results[:2], results[2] * step
+
+    with ThreadPoolExecutor(2) as pool:
+        list(pool.map(fit, parts))
+    return rows, features, rims
+
+
+def _once(seeds: np.ndarray, rows: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
+    """Indices of blobs that do not lie on one that stands out more."""
+    taken = np.zeros(shape, np.uint8)
+    kept = []
+    for n in np.flatnonzero(rows[:, 2] > 0):
+        x, y, size = (float(v) for v in rows[n, :3])
+        row, column = min(int(y), shape[0] - 1), min(int(x), shape[1] - 1)
+        if not taken[int(seeds[n, 1]), int(seeds[n, 0])] and not taken[row, column]:
+            cv2.circle(taken, (column, row), max(2, int(0.75 * size)), 1, -1)
+            kept.append(n)
+    return np.array(kept, int)
 
 
 def _crowd(places: np.ndarray, sizes: np.ndarray, contrast: np.ndarray) -> np.ndarray:
@@ -131,233 +155,88 @@ def _crowd(places: np.ndarray, sizes: np.ndarray, contrast: np.ndarray) -> np.nd
     return np.stack([np.log((contrast + 0.1) / usual), np.log(spacing + 0.05), usual], 1)
 
 
-def _with_contrast(blob: Blob, contrast_de: float) -> Blob:
-    """Put ΔE00, computed for all at a time, where the features hold the room for it."""
-    features = list(blob.features)
-    features[_CONTRAST] = contrast_de
-    features[_SNR] = float(np.log(contrast_de / max(features[_SNR], 0.1) + 0.01))
-    return replace(blob, contrast_de=contrast_de, features=tuple(features))
+def _scale_space_extrema(scene: FindScene, layers) -> tuple[np.ndarray, np.ndarray]:
+    """(n, 4) x, y, size, response, strongest first, and (n, CHANNELS) what is usual around each.
 
-
-def _scale_space_extrema(scene: FindScene) -> list[tuple[float, float, float, float]]:
-    """(x, y, size, response) of local maxima of the difference of Gaussians over place and scale, strongest first.
-
-    Blurs are divided by the blurred skin mask, so that hair or background beside skin does not count (normalised
-    convolution, Knutsson and Westin 1993).
+    Maxima over place and scale of the difference of Gaussians, each channel against its own root mean square on the
+    skin around: a spot shows in the channels that are calm where it lies. Blurs are divided by the blurred skin mask,
+    so that hair or background beside skin does not count (normalised convolution, Knutsson and Westin 1993).
     """
-    size, found = _SMALLEST_PX, []
-    lab, mask, step = scene.lab * _CHANNELS, np.clip(scene.bare, 0, 1), 1
-    held = None
     largest = max(2 * _SMALLEST_PX, _LARGEST_MM * scene.per_mm)
-    layers = []
-    while size <= largest:
-        while size / step > 7:
-            half = (max(1, mask.shape[1] // 2), max(1, mask.shape[0] // 2))
-            lab = cv2.resize(lab, half, interpolation=cv2.INTER_AREA)
-            mask = cv2.resize(mask, half, interpolation=cv2.INTER_AREA)
-            step, held = 2 * step, None
-        if held is None:
-            held = lab * mask[..., None]
-        s = 0.32 * size / step
-        centre = _masked_blur(held, mask, s)
-        around = _masked_blur(held, mask, 2.1 * s)
-        response = np.zeros(mask.shape, np.float32)
-        _length_of_change(*centre, *around, mask, response)
-        layers.append((size, step, response))
-        size *= _SCALE_STEP
-    for index, (size, step, response) in enumerate(layers):
-        noise = _usual_nearby(response, size / step)
-        peak = (response >= cv2.dilate(response, np.ones((3, 3), np.uint8))) & (
-            response > np.maximum(_LEAST_RESPONSE, _NOISE_TIMES * noise)
-        )
+    sizes = _SMALLEST_PX * _SCALE_STEP ** np.arange(1 + int(np.log(largest / _SMALLEST_PX) / np.log(_SCALE_STEP)))
+    levels = np.clip(np.ceil(np.log2(sizes / _SEEN_UP_TO_PX)), 0, len(layers) - 1).astype(int)
+    responses, usuals = [], []
+    for level in range(len(layers)):
+        values, mask = layers[level]
+        held = values * mask[..., None] if (levels == level).any() else None
+        for n in np.flatnonzero(levels == level):
+            change, usual = _change_at(held, mask, sizes[n] / (1 << level))
+            response = np.zeros(mask.shape, np.float32)
+            _against_usual(change, usual, mask, response)
+            responses.append(response)
+            usuals.append(usual)
+    found, around = [np.empty((0, 4))], [np.empty((0, blob_fit.CHANNELS))]
+    for n, (size, level) in enumerate(zip(sizes, levels)):
+        step, response = 1 << int(level), responses[n]
+        peak = (response >= cv2.dilate(response, np.ones((3, 3), np.uint8))) & (response > _LEAST_RESPONSE)
         ys, xs = np.nonzero(peak)
         values = response[ys, xs]
         best = np.ones(len(ys), bool)
-        for other in (index - 1, index + 1):
-            if 0 <= other < len(layers):
-                best &= values > 0.97 * _around(layers[other], xs * step, ys * step)
-        for y, x, value in zip(ys[best], xs[best], values[best]):
-            found.append(((x + 0.5) * step, (y + 0.5) * step, size, value / max(float(noise[y, x]), 0.25)))
-    found.sort(key=lambda f: -f[3])
-    return found[: scene.most_candidates]
+        for other in {n - 1, n + 1} & set(range(len(sizes))):
+            best &= values > 0.97 * _around(responses[other], 1 << int(levels[other]), xs * step, ys * step)
+        found.append(np.stack([(xs + 0.5) * step, (ys + 0.5) * step, np.full(len(ys), size), values], 1)[best])
+        around.append(usuals[n][ys[best], xs[best]])
+    seeds, around = np.concatenate(found), np.concatenate(around).astype(np.float64)
+    strongest = np.argsort(-seeds[:, 3], kind="stable")[: scene.most_candidates]
+    return seeds[strongest], around[strongest]
 
 
-def _usual_nearby(response: np.ndarray, size: float) -> np.ndarray:
-    """Mean response of what lies within a few sizes on skin: hair and stubble are rough everywhere."""
-    k = 2 * max(4, int(3.5 * size)) + 1
-    inside = (response > 0).astype(np.float32)
-    return cv2.blur(response, (k, k)) / np.maximum(cv2.blur(inside, (k, k)), 0.05)
+def _change_at(held: np.ndarray, mask: np.ndarray, size: float) -> tuple[np.ndarray, np.ndarray]:
+    """(change, usual change around), each (h, w, CHANNELS), of blobs of a size; 0 off skin."""
+    change = _masked_difference(held, mask, 0.32 * size)
+    k = (2 * max(4, int(3.5 * size)) + 1,) * 2
+    share = np.maximum(cv2.blur((mask > 0.5).astype(np.float32), k), 0.05)
+    usual = np.sqrt(np.maximum(cv2.blur(change * change, k), 0) / share[..., None])
+    skin = mask > 0.5
+    floor = 0.6 * np.median(usual[skin], axis=0) + 1e-3 if skin.any() else 1.0
+    return change, np.maximum(usual, floor).astype(np.float32)
 
 
-def _masked_blur(held: np.ndarray, mask: np.ndarray, sigma: float) -> tuple[np.ndarray, np.ndarray]:
-    """(blurred values times the mask, blurred mask); their ratio is the blur inside the mask."""
-    k = (2 * int(np.ceil(2.5 * sigma)) + 1,) * 2
-    return cv2.GaussianBlur(held, k, sigma), cv2.GaussianBlur(mask, k, sigma)
+def _masked_difference(held: np.ndarray, mask: np.ndarray, sigma: float) -> np.ndarray:
+    blurs = []
+    for s in (sigma, 2.1 * sigma):
+        k = (2 * int(np.ceil(2.5 * s)) + 1,) * 2
+        blurs += [cv2.GaussianBlur(held, k, s), cv2.GaussianBlur(mask, k, s)]
+    out = np.zeros(held.shape, np.float32)
+    _difference(*blurs, mask, out)
+    return out
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _length_of_change(centre, weight, around, weight_around, mask, out):  # pragma: no cover - compiled
-    """Length of (centre / weight - around / weight_around) over the channels, where the mask is over a half."""
+def _difference(centre, weight, around, weight_around, mask, out):  # pragma: no cover - compiled
+    """centre / weight - around / weight_around where the mask is over a half."""
     least = np.float32(1e-3)
     for y in range(mask.shape[0]):
         for x in range(mask.shape[1]):
             if mask[y, x] > 0.5:
                 a, b = 1 / max(weight[y, x], least), 1 / max(weight_around[y, x], least)
-                total = np.float32(0.0)
-                for c in range(3):
-                    change = centre[y, x, c] * a - around[y, x, c] * b
-                    total += change * change
-                out[y, x] = np.sqrt(total)
-
-
-def _around(layer, xs: np.ndarray, ys: np.ndarray) -> np.ndarray:
-    """Largest response of another scale within a pixel of it."""
-    _, step, response = layer
-    rows = np.minimum(ys // step, response.shape[0] - 1)
-    columns = np.minimum(xs // step, response.shape[1] - 1)
-    return cv2.dilate(response, np.ones((3, 3), np.uint8))[rows, columns]
-
-
-def _fit(scene: FindScene, x: float, y: float, size: float) -> Blob | None:
-    """Measure one place: contrast against a plane through the ring around it, size at half height, shape."""
-    reach = int(np.ceil(1.9 * size)) + 3
-    x0, y0 = max(0, int(x) - reach), max(0, int(y) - reach)
-    part = scene.lab[y0 : int(y) + reach + 1, x0 : int(x) + reach + 1]
-    bare = scene.bare[y0 : int(y) + reach + 1, x0 : int(x) + reach + 1]
-    ys, xs = np.mgrid[: part.shape[0], : part.shape[1]].astype(np.float32)
-    dx, dy = xs + (x0 + 0.5 - x), ys + (y0 + 0.5 - y)
-    r = np.hypot(dx, dy) / size
-    core, ring = (r < 0.3), (r > 0.95) & (r < 1.75) & (bare > 0.5)
-    skin_share = float(ring.sum()) / max(1, int(((r > 0.95) & (r < 1.75)).sum()))
-    if ring.sum() < 12 or core.sum() < 1 or skin_share < 0.45:
-        return None
-    plane, ring_spread = _plane(part, dx / size, dy / size, ring)
-    off = part - plane
-    centre = off[core].mean(0)
-    strength = float(np.linalg.norm(centre * _CHANNELS))
-    if strength < 1.2:
-        return None
-    way = centre * _CHANNELS / strength
-    signal = cv2.GaussianBlur((off * _CHANNELS) @ way / strength, (0, 0), max(0.6, 0.06 * size))
-    peak = float(np.percentile(signal[r < 0.35], 90)) if (r < 0.35).sum() > 3 else 1.0
-    own = _own_region(signal / peak, bare, core, (int(x - x0), int(y - y0)))
-    if own is None:
-        return None
-    area = float(own.sum())
-    return _blob_of(scene, part, plane, own, area, signal, ring, ring_spread, skin_share, (x0, y0))
-
-
-def _own_region(signal: np.ndarray, bare: np.ndarray, core: np.ndarray, middle: tuple[int, int]) -> np.ndarray | None:
-    """The connected region above half height; above more of it where that runs on out of sight."""
-    for height in (0.5, 0.65, 0.8):
-        region = ((signal > height) & (bare > 0.3)).astype(np.uint8)
-        _, labels = cv2.connectedComponentsWithAlgorithm(region, 4, cv2.CV_32S, cv2.CCL_WU)  # small: one thread
-        label = labels[min(middle[1], labels.shape[0] - 1), min(middle[0], labels.shape[1] - 1)]
-        if label == 0:
-            near = labels[core]
-            if not (near > 0).any():
-                return None
-            label = int(np.bincount(near[near > 0]).argmax())
-        own = labels == label
-        if not (own[0].any() or own[-1].any() or own[:, 0].any() or own[:, -1].any()):
-            return own if own.sum() >= 6 else None
-    return None
+                for c in range(out.shape[2]):
+                    out[y, x, c] = centre[y, x, c] * a - around[y, x, c] * b
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _fit_plane(part, u, v, ring, rounds, plane, rest):  # pragma: no cover - compiled
-    """Plane through the ring per channel, in place; far-off pixels are left out after the first round."""
-    height, width = ring.shape
-    limit = np.float64(1e9)
-    for _ in range(rounds):
-        m = np.zeros((3, 3))
-        k = np.zeros((3, 3))
-        for y in range(height):
-            for x in range(width):
-                if ring[y, x] and rest[y, x] < limit:
-                    b1, b2 = u[y, x], v[y, x]
-                    m[0, 0] += 1.0
-                    m[0, 1] += b1
-                    m[0, 2] += b2
-                    m[1, 1] += b1 * b1
-                    m[1, 2] += b1 * b2
-                    m[2, 2] += b2 * b2
-                    for c in range(3):
-                        k[0, c] += part[y, x, c]
-                        k[1, c] += b1 * part[y, x, c]
-                        k[2, c] += b2 * part[y, x, c]
-        m[1, 0], m[2, 0], m[2, 1] = m[0, 1], m[0, 2], m[1, 2]
-        for i in range(3):
-            m[i, i] += 1e-6
-        fit = np.linalg.solve(m, k)
-        total, n = 0.0, 0
-        for y in range(height):
-            for x in range(width):
-                d = 0.0
-                for c in range(3):
-                    plane[y, x, c] = fit[0, c] + fit[1, c] * u[y, x] + fit[2, c] * v[y, x]
-                    d += (part[y, x, c] - plane[y, x, c]) ** 2
-                rest[y, x] = np.sqrt(d)
-                if ring[y, x] and rest[y, x] < limit:
-                    total += rest[y, x]
-                    n += 1
-        limit = 2.2 * total / max(n, 1) + 0.3
+def _against_usual(change, usual, mask, out):  # pragma: no cover - compiled
+    for y in range(mask.shape[0]):
+        for x in range(mask.shape[1]):
+            if mask[y, x] > 0.5:
+                total = np.float32(0.0)
+                for c in range(change.shape[2]):
+                    one = change[y, x, c] / usual[y, x, c]
+                    total += one * one
+                out[y, x] = np.sqrt(total)
 
 
-def _plane(part, u, v, ring) -> tuple[np.ndarray, float]:
-    """Plane through the ring (three trimmed rounds), and the spread of what is left in the ring, in ΔE."""
-    plane = np.empty(part.shape, np.float32)
-    _fit_plane(part, u, v, ring, 3, plane, np.zeros(ring.shape, np.float32))
-    rest = cv2.GaussianBlur(part - plane, (5, 5), 1.0)
-    return plane, float(np.sqrt((rest[ring] ** 2).sum(-1).mean()))
-
-
-def _blob_of(scene, part, plane, own, area, signal, ring, ring_spread, skin_share, origin) -> Blob:
-    ys, xs = np.nonzero(own)
-    cx, cy = float(xs.mean()), float(ys.mean())
-    size = 2 * np.sqrt(area / np.pi)
-    inner = own & (signal > 0.7 * signal[own].max())
-    inside, outside = part[inner].mean(0), plane[inner].mean(0)
-    change = inside - outside
-    cov = np.cov(np.stack([xs, ys])) + 1e-3 * np.eye(2) if len(xs) > 2 else np.eye(2)
-    values = np.linalg.eigvalsh(cov)
-    filled = own.astype(np.uint8)
-    contours, _ = cv2.findContours(filled, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
-    contour = max(contours, key=len)
-    hull = cv2.contourArea(cv2.convexHull(contour)) + 1
-    perimeter = max(cv2.arcLength(contour, True), 1.0)
-    rim = cv2.morphologyEx(filled, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8)) > 0
-    gx, gy = cv2.Sobel(signal, cv2.CV_32F, 1, 0)[rim], cv2.Sobel(signal, cv2.CV_32F, 0, 1)[rim]
-    steep = float(np.hypot(gx, gy).mean()) / 8 * size if rim.any() else 0.0
-    nearby = float(np.sqrt((signal[ring] ** 2).mean())) + 1e-3
-    chroma = np.hypot(change[1], change[2]) + 1e-6
-    features = (
-        np.log(size / scene.per_mm),
-        np.log(size * scene.step),
-        0.0,
-        change[0],
-        change[1],
-        change[2],
-        change[2] / chroma,
-        change[1] / chroma,
-        (change[2] - change[1]) / (np.linalg.norm(change) + 1e-6),
-        ring_spread,
-        np.sqrt(values[1] / values[0]),
-        area / hull,
-        steep,
-        skin_share,
-        np.log(nearby),
-        outside[0] / 100,
-        4 * np.pi * area / perimeter**2,
-        float((np.abs(signal[ring]) > 0.4).mean()),
-    )
-    outline = contour[:: max(1, len(contour) // 24), 0] + 0.5 + origin
-    return Blob(
-        cx + 0.5 + origin[0],
-        cy + 0.5 + origin[1],
-        float(size),
-        inside,
-        outside,
-        tuple(float(f) for f in features),
-        outline,
-    )
+def _around(response: np.ndarray, step: int, xs: np.ndarray, ys: np.ndarray) -> np.ndarray:
+    """Largest response of another scale within a pixel of places given in px of the finest layer."""
+    rows, columns = np.minimum(ys // step, response.shape[0] - 1), np.minimum(xs // step, response.shape[1] - 1)
+    return cv2.dilate(response, np.ones((3, 3), np.uint8))[rows, columns]
