@@ -10,6 +10,7 @@ from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
+import cv2
 import numpy as np
 
 from lather.core.engine.photo import Photo
@@ -239,11 +240,15 @@ class Stack:
         if strength != 1:
             if below is None:
                 below = self.pixels(rect, level, upto=index, live=live)
-            out = below + strength * (out - below)
+            out = _mixed(below, out, strength)
         if step.last and step.stage.strength < 1:
             stage_input = self.pixels(rect, level, upto=self._first_of_stage(index), live=live)
-            out = stage_input + np.float32(step.stage.strength) * (out - stage_input)
+            out = _mixed(stage_input, out, step.stage.strength)
         return out
+
+
+def _mixed(below: EncodedRGB, over: EncodedRGB, strength: float) -> EncodedRGB:
+    return cv2.addWeighted(below, 1 - float(strength), over, float(strength), 0)
 
 
 def _known(read: Pixels, rect: Rect, level: int, pixels: EncodedRGB) -> Pixels:

@@ -15,6 +15,7 @@ from lather.core.job.finds import KEEPERS, Find
 
 _SMALLEST_PX, _LARGEST_MM = 3.6, 6.5
 _SCALE_STEP = 1.32
+_COARSER = 4  # px of a map of what is usual around
 _LEAST_RESPONSE = 2.6  # times what is usual around, all channels together
 LEAST_CONTRAST = 2.2
 _NEIGHBOURS = 8
@@ -185,35 +186,38 @@ def _scale_space_extrema(scene: FindScene, layers) -> tuple[np.ndarray, np.ndarr
         for other in {n - 1, n + 1} & set(range(len(sizes))):
             best &= values > 0.97 * _around(responses[other], 1 << int(levels[other]), xs * step, ys * step)
         found.append(np.stack([(xs + 0.5) * step, (ys + 0.5) * step, np.full(len(ys), size), values], 1)[best])
-        around.append(usuals[n][ys[best], xs[best]])
+        around.append(usuals[n][ys[best] // _COARSER, xs[best] // _COARSER])
     seeds, around = np.concatenate(found), np.concatenate(around).astype(np.float64)
     strongest = np.argsort(-seeds[:, 3], kind="stable")[: scene.most_candidates]
     return seeds[strongest], around[strongest]
 
 
 def _change_at(held: np.ndarray, mask: np.ndarray, size: float) -> tuple[np.ndarray, np.ndarray]:
-    """(change, usual change around), each (h, w, CHANNELS), of blobs of a size; 0 off skin."""
-    change = _masked_difference(held, mask, 0.32 * size)
-    k = (2 * max(4, int(3.5 * size)) + 1,) * 2
-    share = np.maximum(cv2.blur((mask > 0.5).astype(np.float32), k), 0.05)
-    usual = np.sqrt(np.maximum(cv2.blur(change * change, k), 0) / share[..., None])
-    skin = mask > 0.5
-    floor = 0.6 * np.median(usual[skin], axis=0) + 1e-3 if skin.any() else 1.0
+    """(change (h, w, CHANNELS), usual change around (h / 4, w / 4, CHANNELS)) of blobs of a size; 0 off skin."""
+    change, square = _masked_difference(held, mask, 0.32 * size)
+    coarse = (-(-mask.shape[1] // _COARSER), -(-mask.shape[0] // _COARSER))
+    k = (2 * max(1, round(3.5 * size / _COARSER)) + 1,) * 2
+    skin = cv2.resize((mask > 0.5).astype(np.float32), coarse, interpolation=cv2.INTER_AREA)
+    share = np.maximum(cv2.blur(skin, k), 0.05)
+    square = cv2.blur(cv2.resize(square, coarse, interpolation=cv2.INTER_AREA), k)
+    usual = np.sqrt(np.maximum(square, 0) / share[..., None])
+    floor = 0.6 * np.median(usual[skin > 0.5], axis=0) + 1e-3 if (skin > 0.5).any() else 1.0
     return change, np.maximum(usual, floor).astype(np.float32)
 
 
-def _masked_difference(held: np.ndarray, mask: np.ndarray, sigma: float) -> np.ndarray:
+def _masked_difference(held: np.ndarray, mask: np.ndarray, sigma: float) -> tuple[np.ndarray, np.ndarray]:
+    """Difference of Gaussians (h, w, CHANNELS), and its square."""
     blurs = []
     for s in (sigma, 2.1 * sigma):
         k = (2 * int(np.ceil(2.5 * s)) + 1,) * 2
         blurs += [cv2.GaussianBlur(held, k, s), cv2.GaussianBlur(mask, k, s)]
-    out = np.zeros(held.shape, np.float32)
-    _difference(*blurs, mask, out)
-    return out
+    out, square = np.zeros(held.shape, np.float32), np.zeros(held.shape, np.float32)
+    _difference(*blurs, mask, out, square)
+    return out, square
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _difference(centre, weight, around, weight_around, mask, out):  # pragma: no cover - compiled
+def _difference(centre, weight, around, weight_around, mask, out, square):  # pragma: no cover - compiled
     """centre / weight - around / weight_around where the mask is over a half."""
     least = np.float32(1e-3)
     for y in range(mask.shape[0]):
@@ -221,7 +225,8 @@ def _difference(centre, weight, around, weight_around, mask, out):  # pragma: no
             if mask[y, x] > 0.5:
                 a, b = 1 / max(weight[y, x], least), 1 / max(weight_around[y, x], least)
                 for c in range(out.shape[2]):
-                    out[y, x, c] = centre[y, x, c] * a - around[y, x, c] * b
+                    change = centre[y, x, c] * a - around[y, x, c] * b
+                    out[y, x, c], square[y, x, c] = change, change * change
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -231,7 +236,7 @@ def _against_usual(change, usual, mask, out):  # pragma: no cover - compiled
             if mask[y, x] > 0.5:
                 total = np.float32(0.0)
                 for c in range(change.shape[2]):
-                    one = change[y, x, c] / usual[y, x, c]
+                    one = change[y, x, c] / usual[y // _COARSER, x // _COARSER, c]
                     total += one * one
                 out[y, x] = np.sqrt(total)
 

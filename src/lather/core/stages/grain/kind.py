@@ -8,10 +8,9 @@ import numpy as np
 
 from lather.core.job.grain_model import GrainModel
 from lather.core.job.model import Layer, Stroke
-from lather.core.levels import halve
 from lather.core.stages.base import Surroundings, same_beneath
-from lather.core.stages.grain.missing import TOUCHED, cells_of, halo, missing_cells, needed, spread
-from lather.core.stages.grain.synthesis import grain_noise
+from lather.core.stages.grain.missing import CELL, TOUCHED, cells_of, halo, missing_cells, needed
+from lather.core.stages.grain.synthesis import add_grain, grain_noise
 from lather.core.stages.mend.heal import Heal
 from lather.core.stages.mend.kind import MendKind
 from lather.core.stages.patches.coverage import stroke_coverage
@@ -21,7 +20,7 @@ from lather.core.types import EMPTY, TILE, EncodedRGB, Rect, tile_rect, tiles_of
 
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 _MOST_MAPS = 4096  # tiles of 32×32 cells
-_TILE_CELLS = TILE // 8
+_TILE_CELLS = TILE // CELL
 
 
 def grain_settings(model: GrainModel, *, everywhere: bool = True, amount: float = 1.0) -> dict:
@@ -37,7 +36,7 @@ class GrainKind(MendKind):
     """
 
     id = "grain"
-    method = b"grain-1"
+    method = b"grain-2"
 
     def __init__(self):
         super().__init__()
@@ -61,20 +60,17 @@ class GrainKind(MendKind):
             return below
         if np.array_equal(below, around.photo(rect, level)):
             return below
-        amount = np.float32(layer.settings.get("amount", 1.0))
-        below = np.array(below, np.float32)
-        for column, row in tiles_of(rect.from_level(level).intersect(around.bounds)):
-            tile = tile_rect(column, row, around.bounds.x1, around.bounds.y1)
-            area = tile.intersect(rect.from_level(level))  # whole pixels of the level: both are
-            strength = self._strength(around, _model(layer), area)
+        below, model = np.array(below, np.float32), _model(layer)
+        whole = rect.from_level(level).intersect(around.bounds)
+        for column, row in tiles_of(whole):
+            area = tile_rect(column, row, around.bounds.x1, around.bounds.y1).intersect(whole)
+            strength = self._strength(around, model, area)
             if strength is None:
                 continue
-            model = _model(layer)
-            noise = grain_noise(tile, size_px=model.size_px, chroma_share=model.chroma_share)  # kept for whole tiles
-            added = strength[..., None] * noise[area.slices(tile)]
-            for _ in range(level):
-                added = halve(added)
-            below[area.at_level(level).slices(rect)] += amount * added
+            add_grain(
+                below[area.at_level(level).slices(rect)], area, level, *strength, cell=CELL, bounds=around.bounds,
+                size_px=model.size_px, chroma_share=model.chroma_share, amount=layer.settings.get("amount", 1.0),
+            )
         return below
 
     def prepare(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> None:
@@ -84,8 +80,8 @@ class GrainKind(MendKind):
                 tile = tile_rect(column, row, around.bounds.x1, around.bounds.y1)
                 self._strength(around, _model(layer), tile.intersect(rect.from_level(level)))
 
-    def _strength(self, around: Surroundings, model: GrainModel, area: Rect) -> np.ndarray | None:
-        """Sigma of the grain to add, for pixels inside one tile of level 0; None where nothing is missing."""
+    def _strength(self, around: Surroundings, model: GrainModel, area: Rect) -> tuple | None:
+        """(sigma to add in cells, those cells, touched pixels) of an area in one tile; None where nothing is missing."""
         column, row = area.x0 // TILE, area.y0 // TILE
         touched = self._map(around, model, column, row)[1]
         if touched is None:
@@ -101,7 +97,7 @@ class GrainKind(MendKind):
             return None
         tile = tile_rect(column, row, around.bounds.x1, around.bounds.y1)
         inside = np.unpackbits(touched[area.y0 - tile.y0 : area.y1 - tile.y0], axis=1, count=tile.width)
-        return spread(sigma, cells, area) * inside[:, area.x0 - tile.x0 : area.x1 - tile.x0]
+        return sigma, cells, inside[:, area.x0 - tile.x0 : area.x1 - tile.x0]
 
     def _map(self, around: Surroundings, model: GrainModel, column: int, row: int):
         """(sigma missing in the cells of a tile, packed bits of its touched pixels or None), measured once."""

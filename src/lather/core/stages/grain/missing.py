@@ -5,9 +5,10 @@ Measured at level 0 in cells of 8×8 pixels on a grid fixed to the picture, smoo
 
 import cv2
 import numpy as np
+from numba import njit
 
 from lather.core.job.grain_model import GrainModel, diagonal_gain
-from lather.core.types import EncodedRGB, Mask, Rect
+from lather.core.types import EncodedRGB, Rect
 
 CELL = 8
 _MARGIN_CELLS = 4
@@ -27,14 +28,31 @@ def halo(size_px: float) -> int:
     return CELL * (_MARGIN_CELLS + 1) + spacing(size_px)
 
 
-def finest(values: np.ndarray, d: int) -> np.ndarray:
-    """Diagonal differences over `d` px of luminance (h, w); the last `d` rows and columns repeat."""
-    out = np.empty_like(values)
-    core = (values[d:, d:] - values[d:, :-d] - values[:-d, d:] + values[:-d, :-d]) / 2
-    out[:-d, :-d] = core
-    out[-d:, :-d] = core[-1:]
-    out[:, -d:] = out[:, -d - 1 : -d]
-    return out
+@njit(cache=True, nogil=True, fastmath=True)
+def _finest(light, y, x, d):  # pragma: no cover - compiled
+    """Diagonal difference over `d` px of luminance (h, w); the last `d` rows and columns repeat."""
+    y, x = min(y, light.shape[0] - d - 1), min(x, light.shape[1] - d - 1)
+    return (light[y + d, x + d] - light[y + d, x] - light[y, x + d] + light[y, x]) / 2
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _cell_sums(below, photo, light, was, d, sums):  # pragma: no cover - compiled
+    """sums (5, rows, columns), of each cell: touched pixels; their luminance; the energy of `_finest` of their
+    luminance; of all pixels of the photo; of touched pixels of the photo. light, was: luminance of below and photo."""
+    for y in range(sums.shape[1] * CELL):
+        j = y // CELL
+        for x in range(sums.shape[2] * CELL):
+            i, before = x // CELL, _finest(was, y, x, d)
+            sums[3, j, i] += before * before
+            off = np.float32(0.0)
+            for c in range(3):
+                off = max(off, abs(below[y, x, c] - photo[y, x, c]))
+            if off > TOUCHED:
+                after = _finest(light, y, x, d)
+                sums[0, j, i] += 1
+                sums[1, j, i] += light[y, x]
+                sums[2, j, i] += after * after
+                sums[4, j, i] += before * before
 
 
 def missing_cells(
@@ -45,26 +63,21 @@ def missing_cells(
     below, photo: pixels of `needed(cells)`.
     """
     inner = np.s_[_MARGIN_CELLS:-_MARGIN_CELLS, _MARGIN_CELLS:-_MARGIN_CELLS]
-    rows, columns = cells.height + 2 * _MARGIN_CELLS, cells.width + 2 * _MARGIN_CELLS
     d = spacing(grain.size_px)
-    light, was = below @ _LUMINANCE, photo @ _LUMINANCE
-    touched = (np.abs(below - photo).max(-1) > TOUCHED).astype(np.float32)
-
-    def sums(values):
-        return values[: rows * CELL, : columns * CELL].reshape(rows, CELL, columns, CELL).sum((1, 3))
-
-    area = sums(touched)
+    sums = np.zeros((5, cells.height + 2 * _MARGIN_CELLS, cells.width + 2 * _MARGIN_CELLS), np.float32)
+    _cell_sums(below, photo, below @ _LUMINANCE, photo @ _LUMINANCE, d, sums)
+    area, light, now, was, same = sums
     if not area.any():
         return np.zeros((cells.height, cells.width), np.float32)
     blur = lambda v: cv2.GaussianBlur(v, (5, 5), 1.1, borderType=cv2.BORDER_REPLICATE)  # noqa: E731
     weight = blur(area) + np.float32(1e-3)
-    now = blur(sums(finest(light, d) ** 2 * touched)) / weight
-    usual = cv2.medianBlur(sums(finest(was, d) ** 2).astype(np.float32) / CELL**2, 5)  # thin flaws do not count
-    tone = blur(sums(light * touched)) / weight
+    now = blur(now) / weight
+    usual = cv2.medianBlur(was / CELL**2, 5)  # thin flaws do not count
+    tone = blur(light) / weight
     gain = diagonal_gain(grain.size_px, d)
     model = grain.sigma(tone).astype(np.float32) ** 2 * np.float32(gain)
     wanted = np.minimum(_MOST_OVER_MODEL * model, blur(usual))
-    same = blur(sums(finest(was, d) ** 2 * touched)) / weight  # of these very pixels: unchanged is not missing
+    same = blur(same) / weight  # of these very pixels: unchanged is not missing
     lacking = np.where(now < _ENOUGH * np.minimum(wanted, same), wanted - now, 0) / np.float32(gain)
     sigma = np.sqrt(np.maximum(lacking, 0)).astype(np.float32)
     sigma[weight < 0.5] = 0
@@ -84,14 +97,3 @@ def cells_of(rect: Rect) -> Rect:
         -(-(rect.x1 + CELL // 2) // CELL), -(-(rect.y1 + CELL // 2) // CELL),
     )
 
-
-def spread(cells: np.ndarray, at: Rect, rect: Rect) -> Mask:
-    """Values of cells `at`, interpolated to the pixels of a rectangle; float32 (h, w)."""
-    scale = 1.0 / CELL
-    x = (rect.x0 + 0.5) * scale - at.x0 - 0.5
-    y = (rect.y0 + 0.5) * scale - at.y0 - 0.5
-    matrix = np.float32([[scale, 0, x], [0, scale, y]])
-    return cv2.warpAffine(
-        cells, matrix, (rect.width, rect.height), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
-        borderMode=cv2.BORDER_REPLICATE,
-    )
