@@ -100,7 +100,7 @@ def _vary(plate, rng):
 
 def _flaw_at(plate, kinds, x, y):
     for flaw in plate.flaws:
-        if flaw.kind in kinds and np.hypot(flaw.x - x, flaw.y - y) < max(3.0, 0.4 * flaw.size_px):
+        if flaw.kind in kinds and np.hypot(flaw.x - x, flaw.y - y) < max(4.0, 0.5 * flaw.size_px):
             return flaw
     return None
 
@@ -156,22 +156,44 @@ def _lines(scene, plate):
     return features, labels, hit
 
 
-def fit(features, labels, kinds):
-    """Boosted trees. Kinds count alike; "none" counts as often as it is met."""
-    count = np.bincount(labels, minlength=len(kinds))
-    found = count[1:].sum()
-    share = np.where(np.arange(len(kinds)) == 0, 1.0, found / np.maximum((count[1:] > 0).sum() * count, 1))
-    trees = HistGradientBoostingClassifier(max_iter=140, learning_rate=0.07, max_leaf_nodes=10, min_samples_leaf=12,
-                                           l2_regularization=2.0, max_features=0.5, random_state=1,
-                                           early_stopping=False)
-    trees.fit(features, labels, sample_weight=share[labels])
-    return _flat(trees, kinds)
+def fit(model, features, labels):
+    """What tells the kinds of a model apart, by name of file: lines in one step; spots first from nothing, then apart.
+
+    Whether anything is there is the harder question, by far: it gets the more trees.
+    """
+    kinds = KINDS[model]
+    if model == "lines":
+        return {model: _flat(_boosted(140, 0.5).fit(features, labels, sample_weight=_alike(labels)), kinds)}
+    found = labels > 0
+    return {
+        f"{model}_or_none": _flat(_boosted(700, 0.3).fit(features, found.astype(int)), ("none", "find")),
+        model: _flat(
+            _boosted(120, 0.5).fit(features[found], labels[found], sample_weight=np.sqrt(_alike(labels[found]))), kinds
+        ),
+    }
+
+
+def _boosted(trees, share):
+    large = trees > 300
+    return HistGradientBoostingClassifier(
+        max_iter=trees, learning_rate=0.05 if large else 0.07, max_leaf_nodes=24 if large else 10,
+        min_samples_leaf=20 if large else 12, l2_regularization=8.0 if large else 2.0, max_features=share,
+        random_state=1, early_stopping=False,
+    )
+
+
+def _alike(labels):
+    """Weights with which all kinds count alike; "none" counts as often as it is met."""
+    count = np.bincount(labels)
+    share = count[1:].sum() / np.maximum((count[1:] > 0).sum() * count, 1)
+    share[0] = 1.0
+    return share[labels]
 
 
 def _flat(trees, kinds):
     """The fitted trees as plain arrays."""
     columns = {name: [] for name in ("feature", "threshold", "left", "right", "value")}
-    roots, classes, at = [], [], 0
+    roots, classes, at, two = [], [], 0, len(trees.classes_) == 2
     for stage in trees._predictors:
         for number, tree in enumerate(stage):
             nodes = tree.nodes
@@ -182,20 +204,29 @@ def _flat(trees, kinds):
             columns["right"].append((nodes["right"].astype(np.int64) + at).astype(np.int32))
             columns["value"].append(nodes["value"].astype(np.float32))
             roots.append(at)
-            classes.append(int(trees.classes_[number]))
+            classes.append(int(trees.classes_[1 if two else number]))  # of two kinds, the trees speak for the second
             at += len(nodes)
     start = np.full(len(kinds), -50.0)  # a kind that was not met is never told
-    start[trees.classes_] = np.ravel(trees._baseline_prediction)
+    start[trees.classes_] = (0, trees._baseline_prediction.item()) if two else np.ravel(trees._baseline_prediction)
     flat = {name: np.concatenate(parts) for name, parts in columns.items()}
     return tell.KindModel(kinds, start.astype(np.float32), *flat.values(), np.array(roots, np.int32),
                           np.array(classes, np.int8))
 
 
-def report(model, features, labels, title):
-    shares = model.shares(features)
-    told = np.where(shares[:, 0] <= 1 - spots.LEAST_CONFIDENCE, 1 + np.argmax(shares[:, 1:], 1), 0)
+def told_by(models, model, features):
+    """Index of the kind told of each row, 0 where nothing is."""
+    if model == "lines":
+        shares = models[model].shares(features)
+        return np.where(shares[:, 0] <= 1 - lines.LEAST_CONFIDENCE, 1 + np.argmax(shares[:, 1:], 1), 0)
+    sure = models[f"{model}_or_none"].shares(features)[:, 1]
+    kind = 1 + np.argmax(models[model].shares(features)[:, 1:], 1)
+    return np.where(sure >= spots.LEAST_CONFIDENCE, kind, 0)
+
+
+def report(models, name, features, labels, title):
+    told = told_by(models, name, features)
     parts = []
-    for index, kind in enumerate(model.kinds[1:], 1):
+    for index, kind in enumerate(KINDS[name][1:], 1):
         own = labels == index
         if own.any():
             parts.append(f"{kind} {(told[own] != 0).mean():.2f}/{(told[own] == index).mean():.2f}")
@@ -204,7 +235,7 @@ def report(model, features, labels, title):
         f"{title:10} seen/named: {', '.join(parts)}; of {int(natural.sum())} natural places taken for finds: "
         f"{int((told[natural] != 0).sum())}"
     )
-    if model.kinds[1] == "blemish_dark":
+    if name == "spots":
         blemish, said = np.isin(labels, (1, 2, 3)), np.isin(told, (1, 2, 3))
         print(
             f"{'':10} blemishes: recall {said[blemish].mean():.3f}, precision {blemish[said].mean():.3f}; moles taken "
@@ -250,16 +281,17 @@ def main():
     print(f"never measured: {len(missed)} of {total}: {by_kind}")
     for name in data if not arguments.quick else ():
         others = [data[n] for n in data if n != name]
-        model = fit(np.concatenate([o[0] for o in others]), np.concatenate([o[1] for o in others]), kinds)
-        report(model, *data[name], f"- {name}")
+        models = fit(arguments.model, *(np.concatenate([o[i] for o in others]) for i in (0, 1)))
+        report(models, arguments.model, *data[name], f"- {name}")
     early = {n: int(0.75 * len(d[0])) for n, d in data.items()}
-    model = fit(*(np.concatenate([d[i][: early[n]] for n, d in data.items()]) for i in (0, 1)), kinds)
+    models = fit(arguments.model, *(np.concatenate([d[i][: early[n]] for n, d in data.items()]) for i in (0, 1)))
     for name, (features, labels) in data.items():
-        report(model, features[early[name] :], labels[early[name] :], f"{name} held")
-    model = fit(*(np.concatenate([d[i] for d in data.values()]) for i in (0, 1)), kinds)
+        report(models, arguments.model, features[early[name] :], labels[early[name] :], f"{name} held")
     if arguments.write:
+        models = fit(arguments.model, *(np.concatenate([d[i] for d in data.values()]) for i in (0, 1)))
         how = f"benchmarks/fit_finds.py --model {arguments.model} --seeds {arguments.seeds} --first {arguments.first}"
-        model.save(tell.FOLDER / f"{arguments.model}.npz", how)
+        for name, model in models.items():
+            model.save(tell.FOLDER / f"{name}.npz", how)
 
 
 if __name__ == "__main__":

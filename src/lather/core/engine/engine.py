@@ -231,10 +231,15 @@ class Stack:
             out = live.pixels(rect, level)
         elif kind.touches(step.layer, self._engine.level0(rect, level)):
             around = self.around(index) if live is None else self._over_live(index, live, rect, level)
-            if strength != 1:  # what lies below is needed twice: it is worked out once
-                below = self.pixels(rect, level, upto=index, live=live)
-                around = replace(around, below=_known(around.below, rect, level, below))
-            out = kind.render(around, step.layer, rect, level)
+            if hasattr(kind, "add_to"):
+                out = around.below(rect, level)
+                kind.add_to(out, around, step.layer, rect, level, strength)
+                strength = 1
+            else:
+                if strength != 1:  # what lies below is needed twice: it is worked out once
+                    below = self.pixels(rect, level, upto=index, live=live)
+                    around = replace(around, below=_known(around.below, rect, level, below))
+                out = kind.render(around, step.layer, rect, level)
         else:
             out, strength = self.pixels(rect, level, upto=index, live=live), 1
         if strength != 1:

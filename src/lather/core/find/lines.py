@@ -44,6 +44,7 @@ FEATURES = (
     "beads",
     "look",
 )
+_CONTRAST = FEATURES.index("contrast")
 
 
 @dataclass(frozen=True)
@@ -136,7 +137,14 @@ def measure_lines(scene: FindScene) -> list[MeasuredLine]:
     ranked = sorted(traced, key=lambda t: -t[0].strength * np.sqrt(t[0].length))
     chosen = _once(scene, ranked)[:_MOST_TRACED]
     measured = [m for m in (_measure(scene, line, number, crowd) for line, number in chosen) if m is not None]
-    return [line for _, line in sorted(measured, key=lambda m: -m[0])][:_MOST_LINES]
+    if not measured:
+        return []
+    contrasts = delta_e2000(*(np.array([m[side] for m in measured]) for side in (2, 3)))
+    lines = []
+    for (line, width, _, _, features), contrast in zip(measured, contrasts.tolist()):
+        features[_CONTRAST] = contrast
+        lines.append((-contrast * np.sqrt(line.length), MeasuredLine(line.points, width, contrast, tuple(features))))
+    return [line for _, line in sorted(lines, key=lambda pair: pair[0])][:_MOST_LINES]
 
 
 def _once(scene: FindScene, ranked: list[tuple[Line, int]]) -> list[tuple[Line, int]]:
@@ -152,7 +160,8 @@ def _once(scene: FindScene, ranked: list[tuple[Line, int]]) -> list[tuple[Line, 
     return kept
 
 
-def _measure(scene: FindScene, line: Line, number: int, crowd) -> tuple[float, MeasuredLine] | None:
+def _measure(scene: FindScene, line: Line, number: int, crowd) -> tuple | None:
+    """(line, width, Lab inside, Lab beside, features but for the contrast), or None where nothing is there."""
     points = line.points[:: max(1, len(line.points) // 48)]
     heading = np.gradient(points, axis=0)
     heading /= np.maximum(np.hypot(*heading.T), 1e-6)[:, None]
@@ -192,14 +201,13 @@ def _measure(scene: FindScene, line: Line, number: int, crowd) -> tuple[float, M
     tilt = points[-1] - points[0]
     row, column = min(int(y), crowd.shape[0] - 1), min(int(x), crowd.shape[1] - 1)
     inside, outside = sides.mean((0, 1)) + change, sides.mean((0, 1))
-    contrast_de = float(delta_e2000(inside[None], outside[None])[0])
     features = (
         np.log(length / scene.per_mm),
         np.log(width / scene.per_mm),
         change[0],
         change[1],
         change[2],
-        contrast_de,
+        0.0,  # the contrast: of all lines at a time
         float(np.linalg.norm(mean[right].mean(0) - mean[left].mean(0))) / size,
         float((along > 0.5 * size).mean()),
         chord / max(length, 1e-6),
@@ -214,8 +222,7 @@ def _measure(scene: FindScene, line: Line, number: int, crowd) -> tuple[float, M
         float(beads.std()) / size,
         float(number),
     )
-    made = MeasuredLine(line.points, width, contrast_de, tuple(float(f) for f in features))
-    return contrast_de * np.sqrt(length), made
+    return line, width, inside, outside, [float(f) for f in features]
 
 
 def _joined(told):

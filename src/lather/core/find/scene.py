@@ -12,7 +12,7 @@ from lather.core.types import EncodedRGB, Lab, Mask, Rect, as_float32
 
 _FINEST_PER_MM = 8.5  # more pixels per mm than this show nothing that a retoucher mends
 _MARGIN_MM = 8.0
-_CORE_OF_NATURAL = 0.78
+_CORE_OF_NATURAL = 0.55
 _FAR = 3.0  # radii from a natural place at which it counts no more
 
 

@@ -19,10 +19,10 @@ _COARSER = 4  # px of a map of what is usual around
 _LEAST_RESPONSE = 2.6  # times what is usual around, all channels together
 LEAST_CONTRAST = 2.2
 _NEIGHBOURS = 8
-LEAST_CONFIDENCE = 0.2  # of being no natural texture; lower finds more, and more that is none
+LEAST_CONFIDENCE = 0.12  # of being no natural texture; lower finds more, and more that is none
 FEATURES = (*blob_fit.LOCAL_FEATURES, "log_rank", "natural", "log_relative", "log_spacing", "nearby_contrast")
 _LOG_SIZE_PX, _CONTRAST, _SNR = (FEATURES.index(name) for name in ("log_size_px", "contrast", "log_snr"))
-_FIT_UP_TO_PX, _SEEN_UP_TO_PX, _LEVELS = 14.0, 7.0, 6  # a larger blob is measured on a coarser layer: its outline has pixels enough
+_FIT_UP_TO_PX, _SEEN_UP_TO_PX, _LEVELS = 14.0, 7.0, 6  # larger blobs are seen and measured on coarser layers
 
 
 @dataclass(frozen=True)
@@ -47,12 +47,13 @@ def name_blobs(scene: FindScene, model_name: str) -> list[Find]:
     blobs = [blob for blob in measure_blobs(scene) if blob.contrast_de >= LEAST_CONTRAST]
     if not blobs:
         return []
+    features = np.array([blob.features for blob in blobs])
+    sure = tell.model(f"{model_name}_or_none").shares(features)[:, 1]
     model = tell.model(model_name)
+    chosen = np.flatnonzero(sure >= LEAST_CONFIDENCE)
     finds = []
-    for blob, shares in zip(blobs, model.shares(np.array([blob.features for blob in blobs]))):
-        confidence = 1 - float(shares[0])
-        if confidence < LEAST_CONFIDENCE:
-            continue
+    for index, shares in zip(chosen, model.shares(features[chosen])):
+        blob, confidence = blobs[index], float(sure[index])
         kind = model.kinds[1 + int(np.argmax(shares[1:]))]
         x, y = scene.to_source(blob.x, blob.y)
         outline = tuple(scene.to_source(float(a), float(b)) for a, b in blob.outline)

@@ -20,6 +20,7 @@ _RIM_MM = 1.4
 _FLOATING_MM = 9.0  # what hangs free of the mass must be this long to be a hair
 _JOIN_GAP_MM, _JOIN_TURN = 3.0, 0.6
 _SURE_AT = 2.2  # times the starting response at which a hair is as good as certain
+_LEAST_CONTRAST = 1.0  # L*; fainter ones nobody sees: mostly edges of cloth
 _MOST = 600
 _STANDS_OUT_MM = 9.0  # this far from the mass it is no fringe any more
 _CROWD_MM, _CROWD_USUAL, _CROWD_COUNTS = 4.0, 1.0, 0.5
@@ -185,7 +186,7 @@ def _as_find(
     elif np.hypot(*np.diff(points, axis=0).T).sum() < _FLOATING_MM * scene.per_mm:
         return None
     width, contrast = _profile(points, values)
-    if width <= 0:
+    if width <= 0 or contrast < _LEAST_CONTRAST:
         return None
     step = scene.step
     thinned = points[:: max(1, len(points) // 60)]

@@ -33,7 +33,9 @@ class Surroundings:
 class LayerKind(Protocol):
     """A method of a stage. Pure: the same layer over the same pixels gives the same picture.
 
-    `render` gives the layer at full strength; the engine mixes it by the layer's strength.
+    `render` gives the layer at full strength; the engine mixes it by the layer's strength. A kind whose layers add
+    something to the picture beneath may offer `add_to(out, around, layer, rect, level, strength)`, which adds it in
+    place: no copy and no mixing is then needed.
     """
 
     id: str

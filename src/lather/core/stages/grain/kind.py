@@ -41,7 +41,7 @@ class GrainKind(MendKind):
     def __init__(self):
         super().__init__()
         self._maps: OrderedDict[tuple, tuple] = OrderedDict()
-        self._last: dict[Rect, tuple] = {}  # of each tile, what was last asked for: saves the fingerprint
+        self._tiles: dict[tuple[int, int], tuple] = {}  # of each, what was last asked for: saves the fingerprint
         self._map_lock = Lock()
 
     def halo(self, layer: Layer, level: int) -> int:
@@ -54,50 +54,56 @@ class GrainKind(MendKind):
         own = super().fingerprint(around, layer, rect)
         return hashlib.blake2b(own + self._method(layer), digest_size=16).digest()
 
-    def base(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> EncodedRGB:
-        below = around.below(rect, level)
-        if not layer.settings.get("everywhere"):
-            return below
-        if np.array_equal(below, around.photo(rect, level)):
-            return below
-        below, model = np.array(below, np.float32), _model(layer)
-        whole = rect.from_level(level).intersect(around.bounds)
+    def add_base(
+        self, out: EncodedRGB, around: Surroundings, layer: Layer, rect: Rect, level: int, strength: float
+    ) -> None:
+        if not layer.settings.get("everywhere") or np.array_equal(out, around.photo(rect, level)):
+            return
+        model, whole = _model(layer), rect.from_level(level).intersect(around.bounds)
+        amount = strength * layer.settings.get("amount", 1.0)
         for column, row in tiles_of(whole):
             area = tile_rect(column, row, around.bounds.x1, around.bounds.y1).intersect(whole)
-            strength = self._strength(around, model, area)
-            if strength is None:
-                continue
-            add_grain(
-                below[area.at_level(level).slices(rect)], area, level, *strength, cell=CELL, bounds=around.bounds,
-                size_px=model.size_px, chroma_share=model.chroma_share, amount=layer.settings.get("amount", 1.0),
-            )
-        return below
+            missing = self._missing(around, model, area)
+            if missing is not None:
+                add_grain(
+                    out[area.at_level(level).slices(rect)], area, level, *missing, cell=CELL, bounds=around.bounds,
+                    size_px=model.size_px, chroma_share=model.chroma_share, amount=amount,
+                )
 
     def prepare(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> None:
         super().prepare(around, layer, rect, level)
         if layer.settings.get("everywhere"):
             for column, row in tiles_of(rect.from_level(level).intersect(around.bounds)):
                 tile = tile_rect(column, row, around.bounds.x1, around.bounds.y1)
-                self._strength(around, _model(layer), tile.intersect(rect.from_level(level)))
+                self._missing(around, _model(layer), tile)
 
-    def _strength(self, around: Surroundings, model: GrainModel, area: Rect) -> tuple | None:
-        """(sigma to add in cells, those cells, touched pixels) of an area in one tile; None where nothing is missing."""
+    def _missing(self, around: Surroundings, model: GrainModel, area: Rect) -> tuple | None:
+        """(sigma to add in cells, those cells, touched pixels) of an area in one tile; None: nothing is missing."""
         column, row = area.x0 // TILE, area.y0 // TILE
+        held = self._tiles.get((column, row))
+        if held is None or held[0] != model or not same_beneath(held[1], around.beneath):
+            held = (model, around.beneath, self._tile(around, model, column, row))
+            self._tiles[column, row] = held
+        if held[2] is None:
+            return None
+        sigma, cells, touched = held[2]
+        x0, y0 = column * TILE, row * TILE
+        inside = np.unpackbits(touched[area.y0 - y0 : area.y1 - y0], axis=1)
+        return sigma, cells, inside[:, area.x0 - x0 : area.x1 - x0]
+
+    def _tile(self, around: Surroundings, model: GrainModel, column: int, row: int) -> tuple | None:
+        """(sigma in the cells whose middles surround a tile, those cells, packed bits of its touched pixels)."""
         touched = self._map(around, model, column, row)[1]
         if touched is None:
             return None
-        cells = cells_of(area)
+        cells = cells_of(tile_rect(column, row, around.bounds.x1, around.bounds.y1))
         sigma = np.zeros((cells.height, cells.width), np.float32)
         for y in range(cells.y0 // _TILE_CELLS, (cells.y1 - 1) // _TILE_CELLS + 1):
             for x in range(cells.x0 // _TILE_CELLS, (cells.x1 - 1) // _TILE_CELLS + 1):
                 place = Rect(*(v * _TILE_CELLS for v in (x, y, x + 1, y + 1)))
                 common = place.intersect(cells)
                 sigma[common.slices(cells)] = self._map(around, model, x, y)[0][common.slices(place)]
-        if not sigma.any():
-            return None
-        tile = tile_rect(column, row, around.bounds.x1, around.bounds.y1)
-        inside = np.unpackbits(touched[area.y0 - tile.y0 : area.y1 - tile.y0], axis=1, count=tile.width)
-        return sigma, cells, inside[:, area.x0 - tile.x0 : area.x1 - tile.x0]
+        return (sigma, cells, touched) if sigma.any() else None
 
     def _map(self, around: Surroundings, model: GrainModel, column: int, row: int):
         """(sigma missing in the cells of a tile, packed bits of its touched pixels or None), measured once."""
@@ -107,15 +113,11 @@ class GrainKind(MendKind):
         tile = Rect(column * TILE, row * TILE, (column + 1) * TILE, (row + 1) * TILE).intersect(around.bounds)
         if inside.empty or tile.empty:
             return np.zeros((cells.height, cells.width), np.float32), None
-        quick = self._last.get(cells)
-        if quick is not None and quick[0] == model and same_beneath(quick[1], around.beneath):
-            return quick[2]
         key = (cells, around.below_fingerprint(inside), model)
         with self._map_lock:
             held = self._maps.get(key)
             if held is not None:
                 self._maps.move_to_end(key)
-                self._last[cells] = (model, around.beneath, held)
                 return held
         below, photo = around.below(inside, 0), around.photo(inside, 0)
         touched = np.abs(below - photo).max(-1) > TOUCHED
@@ -129,7 +131,6 @@ class GrainKind(MendKind):
             made = (missing_cells(below, photo, cells, model), np.packbits(own, axis=1) if own.any() else None)
         with self._map_lock:
             self._maps[key] = made
-            self._last[cells] = (model, around.beneath, made)
             while len(self._maps) > _MOST_MAPS:
                 self._maps.popitem(last=False)
         return made

@@ -31,10 +31,21 @@ def _noise(salt, out):  # pragma: no cover - compiled
             out[y, x] = total * np.float32(2.0)
 
 
-@lru_cache(maxsize=8)
-def _planes(size_px: float) -> tuple[np.ndarray, np.ndarray]:
-    """Two planes whose sum has standard deviation 1, blurred by `size_px`, each going round its own period."""
-    return tuple(_plane(period, size_px, salt) for salt, period in enumerate(_PERIODS))
+@lru_cache(maxsize=4)
+def _planes(size_px: float, chroma_share: float) -> tuple[np.ndarray, np.ndarray]:
+    """Two planes (n, n, 3) whose sum has standard deviation 1, of grains of `size_px`, each going round its period."""
+    planes = []
+    for salt, period in enumerate(_PERIODS):
+        light = _plane(period, size_px, salt)
+        plane = np.repeat(light[..., None], 3, -1)
+        if chroma_share > 0:
+            for channel in range(3):
+                away = -_COLOUR_SHIFT * (channel + 1)
+                plane[..., channel] += np.float32(chroma_share) * np.roll(light, (away, away), (0, 1))
+        plane /= np.float32(np.sqrt(1 + chroma_share**2))
+        plane.setflags(write=False)
+        planes.append(plane)
+    return tuple(planes)
 
 
 def _plane(period: int, size_px: float, salt: int) -> np.ndarray:
@@ -46,58 +57,38 @@ def _plane(period: int, size_px: float, salt: int) -> np.ndarray:
         wide = cv2.copyMakeBorder(noise, *(4 * [margin]), cv2.BORDER_WRAP)
         wide = cv2.sepFilter2D(wide, cv2.CV_32F, kernel, kernel) / np.float32((kernel**2).sum())
         noise = np.ascontiguousarray(wide[margin:-margin, margin:-margin])
-    noise /= np.float32(np.sqrt(2) * noise.std())
-    noise.setflags(write=False)
-    return noise
+    return noise / np.float32(np.sqrt(2) * noise.std())
 
 
 def _places(start: int, end: int) -> np.ndarray:
-    """(2, 4, n) int32: where in each plane the luminance noise and the colours' noise of a row of pixels is."""
-    at = np.arange(start, end) + _SHIFT + _COLOUR_SHIFT * np.arange(4)[:, None]
+    """(2, n) int32: where in each plane a row of pixels is."""
+    at = np.arange(start, end) + _SHIFT
     return np.stack([at % period for period in _PERIODS]).astype(np.int32)
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _fill(first, second, xs, ys, chroma_share, out):  # pragma: no cover - compiled
-    scale = np.float32(1 / np.sqrt(1 + chroma_share * chroma_share))
-    share = np.float32(chroma_share)
-    for y in range(out.shape[0]):
-        for x in range(out.shape[1]):
-            light = first[ys[0, 0, y], xs[0, 0, x]] + second[ys[1, 0, y], xs[1, 0, x]]
-            for c in range(3):
-                out[y, x, c] = light
-                if share > 0:
-                    k = c + 1
-                    colour = first[ys[0, k, y], xs[0, k, x]] + second[ys[1, k, y], xs[1, k, x]]
-                    out[y, x, c] = scale * (light + share * colour)
-
-
-@njit(cache=True, nogil=True, fastmath=True)
-def _add(first, second, xs, ys, level, chroma_share, cells, u, v, touched, across, down, out):  # pragma: no cover
+def _add(first, second, xs, ys, level, cells, u, v, touched, across, down, out):  # pragma: no cover - compiled
     """See `add_grain`. u (w,), v (h,): places in cells. across (w,), down (h,): what each column and row counts."""
-    scale, share = np.float32(1 / np.sqrt(1 + chroma_share * chroma_share)), np.float32(chroma_share)
-    rows, columns = cells.shape
-    for y in range(touched.shape[0]):
-        j = min(max(int(np.floor(v[y])), 0), rows - 2)
-        below = min(max(v[y] - j, np.float32(0.0)), np.float32(1.0))
-        for x in range(touched.shape[1]):
-            if not touched[y, x]:
-                continue
-            i = min(max(int(np.floor(u[x])), 0), columns - 2)
-            along = min(max(u[x] - i, np.float32(0.0)), np.float32(1.0))
-            top = cells[j, i] + along * (cells[j, i + 1] - cells[j, i])
-            low = cells[j + 1, i] + along * (cells[j + 1, i + 1] - cells[j + 1, i])
-            sigma = (top + below * (low - top)) * across[x] * down[y] * scale
-            if sigma == 0:
-                continue
-            light = first[ys[0, 0, y], xs[0, 0, x]] + second[ys[1, 0, y], xs[1, 0, x]]
-            a, b = y >> level, x >> level
-            for c in range(3):
-                colour = np.float32(0.0)
-                if share > 0:
-                    k = c + 1
-                    colour = share * (first[ys[0, k, y], xs[0, k, x]] + second[ys[1, k, y], xs[1, k, x]])
-                out[a, b, c] += sigma * (light + colour)
+    height, width = touched.shape
+    between = np.empty(cells.shape[1], np.float32)
+    for y in range(height):
+        j = min(max(int(np.floor(v[y])), 0), cells.shape[0] - 2)
+        below = min(max(v[y] - np.float32(j), np.float32(0)), np.float32(1))
+        any_here = False
+        for k in range(between.shape[0]):
+            between[k] = (cells[j, k] + below * (cells[j + 1, k] - cells[j, k])) * down[y]
+            any_here |= between[k] != 0
+        if not any_here:
+            continue
+        own_first, own_second, own_out = first[ys[0, y]], second[ys[1, y]], out[y >> level]
+        for x in range(width):
+            i = min(max(int(u[x]), 0), between.shape[0] - 2)
+            along = min(max(u[x] - np.float32(i), np.float32(0)), np.float32(1))
+            sigma = (between[i] + along * (between[i + 1] - between[i])) * across[x] * np.float32(touched[y, x])
+            p, q, b = xs[0, x], xs[1, x], x >> level
+            own_out[b, 0] += sigma * (own_first[p, 0] + own_second[q, 0])
+            own_out[b, 1] += sigma * (own_first[p, 1] + own_second[q, 1])
+            own_out[b, 2] += sigma * (own_first[p, 2] + own_second[q, 2])
 
 
 def grain_noise(rect: Rect, *, size_px: float, chroma_share: float = 0.0) -> np.ndarray:
@@ -105,10 +96,9 @@ def grain_noise(rect: Rect, *, size_px: float, chroma_share: float = 0.0) -> np.
 
     size_px: Gaussian radius of a grain. chroma_share: colour noise against luminance noise, 0-1.
     """
-    out = np.empty((rect.height, rect.width, 3), np.float32)
-    xs, ys = _places(rect.x0, rect.x1), _places(rect.y0, rect.y1)
-    _fill(*_planes(round(size_px, 2)), xs, ys, round(chroma_share, 2), out)
-    return out
+    first, second = _planes(round(size_px, 2), round(chroma_share, 2))
+    (x1, x2), (y1, y2) = _places(rect.x0, rect.x1), _places(rect.y0, rect.y1)
+    return first[np.ix_(y1, x1)] + second[np.ix_(y2, x2)]
 
 
 def add_grain(
@@ -126,8 +116,8 @@ def add_grain(
     u = ((np.arange(rect.x0, rect.x1) + 0.5) / cell - at.x0 - 0.5).astype(np.float32)
     v = ((np.arange(rect.y0, rect.y1) + 0.5) / cell - at.y0 - 0.5).astype(np.float32)
     _add(
-        *_planes(round(size_px, 2)), _places(rect.x0, rect.x1), _places(rect.y0, rect.y1), level,
-        round(chroma_share, 2), cells, u, v, touched, across, down, out,
+        *_planes(round(size_px, 2), round(chroma_share, 2)), _places(rect.x0, rect.x1), _places(rect.y0, rect.y1),
+        level, cells, u, v, touched, across, down, out,
     )
 
 

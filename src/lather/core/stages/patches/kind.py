@@ -38,9 +38,10 @@ class PatchKind:
     def halo(self, layer: Layer, level: int) -> int:
         return 0  # what an edit reads further away is in its own fingerprint
 
-    def base(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> EncodedRGB:
-        """What the layer's edits are laid on; a new array."""
-        return around.below(rect, level)
+    def add_base(
+        self, out: EncodedRGB, around: Surroundings, layer: Layer, rect: Rect, level: int, strength: float
+    ) -> None:
+        """Add to the picture beneath what the layer does before its edits."""
 
     def reading(self, layer: Layer, read: Read, bounds: Rect) -> Read:
         """The picture as edits of this layer see it (a band of it, for instance)."""
@@ -100,13 +101,19 @@ class PatchKind:
         return h.digest()
 
     def render(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> EncodedRGB:
-        out = self.base(around, layer, rect, level)
+        out = around.below(rect, level)
+        self.add_to(out, around, layer, rect, level, 1.0)
+        return out
+
+    def add_to(
+        self, out: EncodedRGB, around: Surroundings, layer: Layer, rect: Rect, level: int, strength: float
+    ) -> None:
+        self.add_base(out, around, layer, rect, level, strength)
         order = self.order(around, layer)
         indexes = order.reaching(rect.from_level(level))
         self.solve(around, order, indexes)
         for index in indexes:
-            self._patch(around, order, int(index)).add_to(out, rect, level)
-        return out
+            self._patch(around, order, int(index)).add_to(out, rect, level, strength)
 
     def prepare(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> None:
         """Work out all that `render` will need of what does not follow from the pixels beneath alone."""
@@ -142,7 +149,8 @@ class PatchKind:
         self, around: Surroundings, order: EditOrder, index: int, rect: Rect, level: int = 0
     ) -> EncodedRGB:
         """The layer at full strength as edit number `index` finds it."""
-        out = self.base(around, order.layer, rect, level)
+        out = around.below(rect, level)
+        self.add_base(out, around, order.layer, rect, level, 1.0)
         for other in order.reaching(rect.from_level(level)):
             if other >= index:
                 break

@@ -59,14 +59,14 @@ class Patch:
         blocks = [(rect, codes * (coverage(rect)[..., None] / np.float32(_STEPS))) for rect, codes in self.pieces]
         return Patch.from_blocks(blocks, self.bounds, self.disagreement)
 
-    def add_to(self, out: np.ndarray, rect: Rect, level: int) -> None:
-        """Add the change inside a rectangle of a level to `out` (float32, rect's size)."""
+    def add_to(self, out: np.ndarray, rect: Rect, level: int, strength: float = 1.0) -> None:
+        """Add `strength` times the change inside a rectangle of a level to `out` (float32, rect's size)."""
         for piece, values in self.at_level(level):
             common = piece.intersect(rect)
             if common.empty:
                 continue
             target, part = out[common.slices(rect)], values[common.slices(piece)]
-            _add_codes(target, part, np.float32(1 / _STEPS))
+            _add_codes(target, part, np.float32(strength / _STEPS))
 
     def at_level(self, level: int) -> list[tuple[Rect, np.ndarray]]:
         """Pieces of a level; above 0 they are float32 in code units."""
