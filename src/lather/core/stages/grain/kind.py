@@ -9,7 +9,7 @@ import numpy as np
 from lather.core.job.grain_model import GrainModel
 from lather.core.job.model import Layer, Stroke
 from lather.core.stages.base import Surroundings, same_beneath
-from lather.core.stages.grain.missing import CELL, TOUCHED, cells_of, halo, missing_cells, needed
+from lather.core.stages.grain.missing import CELL, cells_of, halo, missing_cells, needed, touched_pixels
 from lather.core.stages.grain.synthesis import add_grain, grain_noise
 from lather.core.stages.mend.heal import Heal
 from lather.core.stages.mend.kind import MendKind
@@ -120,7 +120,7 @@ class GrainKind(MendKind):
                 self._maps.move_to_end(key)
                 return held
         below, photo = around.below(inside, 0), around.photo(inside, 0)
-        touched = np.abs(below - photo).max(-1) > TOUCHED
+        touched = touched_pixels(below, photo)
         own = touched[tile.slices(inside)]
         if not touched.any():
             made = (np.zeros((cells.height, cells.width), np.float32), None)
@@ -128,7 +128,8 @@ class GrainKind(MendKind):
             pad = ((inside.y0 - wide.y0, wide.y1 - inside.y1), (inside.x0 - wide.x0, wide.x1 - inside.x1), (0, 0))
             if any(n for pair in pad for n in pair):
                 below, photo = np.pad(below, pad, mode="edge"), np.pad(photo, pad, mode="edge")
-            made = (missing_cells(below, photo, cells, model), np.packbits(own, axis=1) if own.any() else None)
+                touched = np.pad(touched, pad[:2], mode="edge")
+            made = (missing_cells(below, photo, touched, cells, model), np.packbits(own, axis=1) if own.any() else None)
         with self._map_lock:
             self._maps[key] = made
             while len(self._maps) > _MOST_MAPS:

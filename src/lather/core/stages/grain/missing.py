@@ -36,7 +36,18 @@ def _finest(light, y, x, d):  # pragma: no cover - compiled
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _cell_sums(below, photo, light, was, d, sums):  # pragma: no cover - compiled
+def touched_pixels(below: EncodedRGB, photo: EncodedRGB) -> np.ndarray:  # pragma: no cover - compiled
+    """bool (h, w): where a picture differs from the photo by more than rounding."""
+    out = np.empty(below.shape[:2], np.bool_)
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            off = max(abs(below[y, x, 0] - photo[y, x, 0]), abs(below[y, x, 1] - photo[y, x, 1]))
+            out[y, x] = max(off, abs(below[y, x, 2] - photo[y, x, 2])) > TOUCHED
+    return out
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _cell_sums(touched, light, was, d, sums):  # pragma: no cover - compiled
     """sums (5, rows, columns), of each cell: touched pixels; their luminance; the energy of `_finest` of their
     luminance; of all pixels of the photo; of touched pixels of the photo. light, was: luminance of below and photo."""
     for y in range(sums.shape[1] * CELL):
@@ -44,10 +55,7 @@ def _cell_sums(below, photo, light, was, d, sums):  # pragma: no cover - compile
         for x in range(sums.shape[2] * CELL):
             i, before = x // CELL, _finest(was, y, x, d)
             sums[3, j, i] += before * before
-            off = np.float32(0.0)
-            for c in range(3):
-                off = max(off, abs(below[y, x, c] - photo[y, x, c]))
-            if off > TOUCHED:
+            if touched[y, x]:
                 after = _finest(light, y, x, d)
                 sums[0, j, i] += 1
                 sums[1, j, i] += light[y, x]
@@ -56,16 +64,16 @@ def _cell_sums(below, photo, light, was, d, sums):  # pragma: no cover - compile
 
 
 def missing_cells(
-    below: EncodedRGB, photo: EncodedRGB, cells: Rect, grain: GrainModel
+    below: EncodedRGB, photo: EncodedRGB, touched: np.ndarray, cells: Rect, grain: GrainModel
 ) -> np.ndarray:
     """Sigma of the grain to add (encoded), float32, one per cell of `cells` (in cells of the grid).
 
-    below, photo: pixels of `needed(cells)`.
+    below, photo: pixels of `needed(cells)`; touched: of `touched_pixels` there.
     """
     inner = np.s_[_MARGIN_CELLS:-_MARGIN_CELLS, _MARGIN_CELLS:-_MARGIN_CELLS]
     d = spacing(grain.size_px)
     sums = np.zeros((5, cells.height + 2 * _MARGIN_CELLS, cells.width + 2 * _MARGIN_CELLS), np.float32)
-    _cell_sums(below, photo, below @ _LUMINANCE, photo @ _LUMINANCE, d, sums)
+    _cell_sums(touched, below @ _LUMINANCE, photo @ _LUMINANCE, d, sums)
     area, light, now, was, same = sums
     if not area.any():
         return np.zeros((cells.height, cells.width), np.float32)

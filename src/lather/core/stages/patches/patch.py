@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 from numba import njit
 
-from lather.core.types import Mask, Rect
+from lather.core.types import EMPTY, Mask, Rect
 
 _STEPS = 32767
 
@@ -24,6 +24,24 @@ def _add_codes(out, codes, scale):  # pragma: no cover - compiled
         for x in range(out.shape[1]):
             for c in range(3):
                 out[y, x, c] += codes[y, x, c] * scale
+
+
+@njit(cache=True, nogil=True)
+def _to_codes(delta, codes):  # pragma: no cover - compiled
+    """Fill codes; (x0, y0, x1, y1) around what is not zero."""
+    x0, y0, x1, y1 = delta.shape[1], delta.shape[0], 0, 0
+    steps, one = np.float32(_STEPS), np.float32(1)
+    for y in range(delta.shape[0]):
+        first, last = delta.shape[1], -1
+        for x in range(delta.shape[1]):
+            for c in range(3):
+                code = np.int16(np.rint(min(max(delta[y, x, c], -one), one) * steps))
+                codes[y, x, c] = code
+                if code != 0:
+                    first, last = min(first, x), x
+        if last >= 0:
+            x0, x1, y0, y1 = min(x0, first), max(x1, last + 1), min(y0, y), y + 1
+    return x0, y0, x1, y1
 
 
 @dataclass
@@ -44,14 +62,10 @@ class Patch:
         """From (rect, float32 delta) blocks; what is zero all round is cut away."""
         pieces = []
         for rect, delta in blocks:
-            codes = np.round(np.clip(delta, -1, 1) * _STEPS).astype(np.int16)
-            used = codes.any(-1)
-            rows, columns = np.flatnonzero(used.any(1)), np.flatnonzero(used.any(0))
-            if len(rows) == 0:
-                continue
-            y0, y1, x0, x1 = rows[0], rows[-1] + 1, columns[0], columns[-1] + 1
-            trimmed = Rect(rect.x0 + int(x0), rect.y0 + int(y0), rect.x0 + int(x1), rect.y0 + int(y1))
-            pieces.append((trimmed, np.ascontiguousarray(codes[y0:y1, x0:x1])))
+            codes = np.empty(delta.shape, np.int16)
+            used = Rect(*_to_codes(delta, codes))
+            if not used.empty:
+                pieces.append((used.shift(rect.x0, rect.y0), np.ascontiguousarray(codes[used.slices(EMPTY)])))
         return cls(pieces, bounds, disagreement)
 
     def times(self, coverage: Callable[[Rect], Mask]) -> "Patch":
