@@ -70,7 +70,7 @@ def main():
     for name in arguments.sitters.split(","):
         sitter = load_sitter(name)
         hit = wanted = said = right = moles = moles_wrong = 0
-        clean, lengths, times = [], [], []
+        clean, hairs, lengths, times = [], [], [], []
         kinds = defaultdict(lambda: [0, 0])
         for seed in range(arguments.first, arguments.first + arguments.seeds):
             plate = make_plate(sitter, seed, flaws=FLAWS)
@@ -95,11 +95,12 @@ def main():
             if seed % 2 == 0:
                 bare = make_plate(sitter, seed, flaws={})
                 none, _ = find_all(Photo(Picture(bare.photo), b"", name))
-                clean.append(len(none))
+                clean.append(sum(f.kind != "stray_hair" for f in none))
+                hairs.append(len(none) - clean[-1])
         print(
             f"{name:8} blemishes: recall {hit / wanted:.3f} precision {right / max(1, said):.3f}; moles taken for them "
-            f"{moles_wrong / max(1, moles):.3f}; clean plates: mean {np.mean(clean):.1f}, most {max(clean)}; hair "
-            f"length {np.mean(lengths):.2f}; {np.median(times):.1f} s",
+            f"{moles_wrong / max(1, moles):.3f}; clean plates: mean {np.mean(clean):.1f}, most {max(clean)} "
+            f"(and {np.mean(hairs):.1f} of the sitter's own stray hairs); hair length {np.mean(lengths):.2f}; {np.median(times):.1f} s",
             flush=True,
         )
         print("         " + ", ".join(f"{k} {a}/{b}" for k, (a, b) in sorted(kinds.items())), flush=True)

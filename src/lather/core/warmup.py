@@ -3,6 +3,16 @@
 import numpy as np
 
 
+def _spotted_skin(rng) -> np.ndarray:
+    """300×300 px in the colour of skin with a few spots, 0-1: the finders have something to measure."""
+    values = np.array([0.8, 0.6, 0.5]) + rng.normal(0, 0.01, (300, 300, 3))
+    y, x = np.mgrid[:300, :300]
+    for _ in range(30):
+        at, size = rng.uniform(20, 280, 2), rng.uniform(2, 6)
+        values -= 0.2 * np.exp(-((x - at[0]) ** 2 + (y - at[1]) ** 2) / (2 * size * size))[..., None]
+    return np.clip(values, 0, 0.999)
+
+
 def run() -> None:
     """Run each compiled loop on a tiny picture, with the types that real work uses."""
     from dataclasses import replace
@@ -13,10 +23,11 @@ def run() -> None:
     from lather.core.engine.photo import Photo
     from lather.core.find.finder import find_all
     from lather.core.imageio.picture import Picture
-    from lather.core.job.commands import AddEdits
-    from lather.core.job.model import new_job
+    from lather.core.job.commands import AddEdits, AddLayer
+    from lather.core.job.grain_model import GrainModel
+    from lather.core.job.model import Layer, new_id, new_job
     from lather.core.practice.flaws.tube import distance_to_path
-    from lather.core.stages.grain.synthesis import grain_noise
+    from lather.core.stages.grain.kind import grain_settings
     from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source
     from lather.core.stages.mend.live import LiveStroke
     from lather.core.stages.mend.solve import solve_stroke
@@ -26,7 +37,7 @@ def run() -> None:
 
     rng = np.random.default_rng(1)
     for dtype, top in ((np.uint8, 256), (np.uint16, 65536)):
-        picture = Picture(rng.integers(0, top, (300, 300, 3)).astype(dtype))
+        picture = Picture((top * _spotted_skin(rng)).astype(dtype))
         photo = Photo(picture, b"", "warm-up")
         engine, job = Engine(photo, make_kinds()), new_job(photo.source)
         layer_id = job.stage("mend").layers[0].id
@@ -37,6 +48,14 @@ def run() -> None:
                 job = AddEdits("mend", layer_id, (stroke,)).apply(job)
                 engine.pixels(job, Rect(100, 100, 200, 200))
                 engine.pixels(job, Rect(50, 50, 100, 100), 1)
+        for stage_id, tool, settings in (
+            ("split", "mix", {"band": "tone"}), ("split", "veil", {"band": "veil"}),
+            ("grain", "grain", grain_settings(GrainModel(((0.5, 1.0),), 0.6, 0.3))),
+        ):
+            edit = replace(stroke, id=new_id(), tool=tool, offset=None)
+            layer = Layer(new_id(), tool, stage_id, edits=(edit,), settings=settings)
+            job = AddLayer(stage_id, layer, 0).apply(job)
+        engine.pixels(job, Rect(100, 100, 200, 200))
         live = LiveStroke(engine, job, "mend", layer_id, replace(stroke, tool="carry", offset=(30, 30)))
         live.extend(np.array([[100, 100, 1, 0], [120, 110, 1, 0.1]], np.float32))
         live.pixels(Rect(90, 90, 150, 150))
@@ -46,7 +65,6 @@ def run() -> None:
     find_all(photo)
     drag = replace(stroke, tool="drag", offset=None)
     solve_stroke(drag, read=lambda rect: photo.read(rect), original=lambda rect: photo.read(rect), bounds=photo.bounds)
-    grain_noise(Rect(0, 0, 8, 8), size_px=0.6)
     distance_to_path(np.array([[1.0, 1.0], [9.0, 9.0]]), Rect(0, 0, 12, 12), 3.0)
     values = rng.random((16, 16, 3), np.float32)
     to_codes(values, 8)

@@ -20,6 +20,7 @@ _LEAST_RESPONSE = 2.6  # times what is usual around, all channels together
 LEAST_CONTRAST = 2.2
 _NEIGHBOURS = 8
 LEAST_CONFIDENCE = 0.12  # of being no natural texture; lower finds more, and more that is none
+_FLAKE_COUNTS = 0.35
 FEATURES = (*blob_fit.LOCAL_FEATURES, "log_rank", "natural", "log_relative", "log_spacing", "nearby_contrast")
 _LOG_SIZE_PX, _CONTRAST, _SNR = (FEATURES.index(name) for name in ("log_size_px", "contrast", "log_snr"))
 _FIT_UP_TO_PX, _SEEN_UP_TO_PX, _LEVELS = 14.0, 7.0, 6  # larger blobs are seen and measured on coarser layers
@@ -52,7 +53,10 @@ def name_blobs(scene: FindScene, model_name: str) -> list[Find]:
     model = tell.model(model_name)
     chosen = np.flatnonzero(sure >= LEAST_CONFIDENCE)
     finds = []
-    for index, shares in zip(chosen, model.shares(features[chosen])):
+    shares_of = model.shares(features[chosen])
+    if "flake" in model.kinds:  # mended as a bright blemish is, so a blemish in doubt is not taken for one
+        shares_of[:, model.kinds.index("flake")] *= _FLAKE_COUNTS
+    for index, shares in zip(chosen, shares_of):
         blob, confidence = blobs[index], float(sure[index])
         kind = model.kinds[1 + int(np.argmax(shares[1:]))]
         x, y = scene.to_source(blob.x, blob.y)
