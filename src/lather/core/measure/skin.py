@@ -16,6 +16,7 @@ _NECK_UNLIKE = 8.0  # a*, b* from the face's at which the place under the chin i
 _HULL_IN = 0.1  # how far inside the face's corners its hull is believed to be face
 _HULL_DARK = 0.45  # share of the face's L* under which it may be hair all the same
 _SURE_IN_FACE = 0.12
+_SHADE_HUE, _SURE_IN_SHADE = 22.0, 0.7  # degrees from the face's hue
 _LEAST_ISLAND = 0.0015  # share of the picture below which a separate piece of skin is not believed
 
 
@@ -50,6 +51,7 @@ def skin_mask(small: EncodedRGB, face: FaceMap | None, scale: float) -> Mask:
     sure *= np.clip((_ROUGH - cv2.GaussianBlur(spread, (0, 0), 1.5)) / (0.5 * _ROUGH), 0, 1)
     sure = cv2.GaussianBlur(sure.astype(np.float32), (0, 0), 1.2)
     if face is not None:
+        sure[_shade_under_chin(lab, seeds, face, scale)] = _SURE_IN_SHADE
         sure *= _inside_edges(small, lab, sure, seeds, face, scale)
     return _grown(sure, seeds, face, scale)
 
@@ -119,6 +121,18 @@ def _hair_seeds(lab, seeds, face: FaceMap, scale: float) -> np.ndarray:
             if len(part) and (usual[0] - np.median(part[:, 0]) > 14 or part[:, 0].std() > 9):
                 out |= disc
     return out > 0
+
+
+def _shade_under_chin(lab: np.ndarray, seeds: np.ndarray, face: FaceMap, scale: float) -> np.ndarray:
+    """True where it is darker and redder than the face, of the same hue: light that came through skin, not cloth."""
+    usual = np.median(lab[seeds], axis=0)
+    ys, xs = np.mgrid[: lab.shape[0], : lab.shape[1]]
+    u, v = face.in_frame((xs + 0.5) * scale, (ys + 0.5) * scale)
+    chin = float(face.in_frame(*face.points["chin"])[1])
+    near = (np.abs(u) < 1.1) & (v > chin - 0.2) & (v < chin + 0.45)
+    hue = np.degrees(np.arctan2(lab[..., 2], lab[..., 1]) - np.arctan2(usual[2], usual[1]))
+    darker = (lab[..., 0] < usual[0]) & (lab[..., 0] > 0.5 * usual[0])
+    return near & darker & (lab[..., 1] > usual[1]) & (np.abs(hue) < _SHADE_HUE)
 
 
 def _face_seeds(shape, face: FaceMap, scale: float) -> np.ndarray:
