@@ -113,6 +113,22 @@ class Engine:
         """The level-0 pixels under a rectangle of a level."""
         return rect.from_level(level).intersect(self.photo.bounds)
 
+    def drafts(self, job: Job, settled: Job, stage_id: str | None) -> bool:
+        """True if a draft is sooner there than the tile: some layer lies above what changed since `settled`."""
+        stack, before = self.stack(job, stage_id), self.stack(settled, stage_id)
+        above = stack.steps[stack.first_unlike(before) + 1 :]
+        return any(hasattr(self.kinds[step.layer.kind], "prepare") for step in above)
+
+    def draft(self, job: Job, settled: Job, stage_id: str | None, level: int, column: int, row: int) -> EncodedRGB:
+        """A tile for now: layers above what changed go on with what they worked out for `settled`.
+
+        Patches, and where grain is missing, are those of the job before; the tile itself follows when they are solved.
+        """
+        bounds = self.photo.level_bounds(level)
+        stack, before = self.stack(job, stage_id), self.stack(settled, stage_id)
+        live = Live(stack.first_unlike(before) - 1, None, before)
+        return stack.pixels(tile_rect(column, row, bounds.x1, bounds.y1), level, live=live)
+
     def pixels(self, job: Job, rect: Rect, level: int = 0, stage_id: str | None = None) -> EncodedRGB:
         """Pixels of any rectangle inside the level, without the cache."""
         return self.stack(job, stage_id).pixels(rect, level)
@@ -132,10 +148,13 @@ def _steps(job: Job, stage_id: str | None) -> tuple[_Step, ...]:
 
 @dataclass(frozen=True)
 class Live:
-    """A stroke in progress: its layer's place in the stack, the layer's picture with it, the stack before it."""
+    """A change in progress: layers above number `index` go on with what they worked out over the stack before it.
+
+    pixels: the picture of layer `index` with a stroke in progress; None if the layer is simply another.
+    """
 
     index: int
-    pixels: Pixels
+    pixels: Pixels | None
     before: "Stack"
 
 
@@ -156,6 +175,13 @@ class Stack:
 
     def position(self, layer_id: str) -> int | None:
         return next((i for i, step in enumerate(self.steps) if step.layer.id == layer_id), None)
+
+    def first_unlike(self, other: "Stack") -> int:
+        """Number of the first layer that is not the same in another stack."""
+        for index, (a, b) in enumerate(zip(self.steps, other.steps)):
+            if a.layer is not b.layer or (a.stage.strength, a.first, a.last) != (b.stage.strength, b.first, b.last):
+                return index
+        return min(len(self), len(other))
 
     def _surroundings(self, index: int, live: Live | None = None) -> Surroundings:
         first = self._first_of_stage(index)
@@ -227,10 +253,11 @@ class Stack:
         step = self.steps[index]
         kind = self._engine.kinds[step.layer.kind]
         strength, below = np.float32(step.layer.strength), None
-        if live is not None and live.index == index:
+        if live is not None and live.index == index and live.pixels is not None:
             out = live.pixels(rect, level)
         elif kind.touches(step.layer, self._engine.level0(rect, level)):
-            around = self.around(index) if live is None else self._over_live(index, live, rect, level)
+            over = live is not None and index > live.index
+            around = self._over_live(index, live, rect, level) if over else self.around(index)
             if hasattr(kind, "add_to"):
                 out = around.below(rect, level)
                 kind.add_to(out, around, step.layer, rect, level, strength)

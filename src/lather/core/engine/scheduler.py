@@ -11,23 +11,29 @@ from lather.core.job.model import Job
 
 @dataclass(frozen=True)
 class TileRequest:
-    """What a view wants: `tiles` as (column, row) in the order they matter. `stage_id` None = all stages."""
+    """What a view wants: `tiles` as (column, row) in the order they matter. `stage_id` None = all stages.
+
+    drafts: tiles of which a draft comes first, made over what is known of the job `settled`.
+    """
 
     job: Job
     stage_id: str | None
     level: int
     tiles: tuple[tuple[int, int], ...]
+    settled: Job | None = None
+    drafts: tuple[tuple[int, int], ...] = ()
 
 
 @dataclass(frozen=True)
 class TileResponse:
-    """One finished tile: `key` is what it is known by, `pixels` read-only float32 (h, w, 3)."""
+    """One finished tile, or its draft: `key` is what it is known by, `pixels` read-only float32 (h, w, 3)."""
 
     request: TileRequest
     column: int
     row: int
     key: tuple
     pixels: object
+    draft: bool = False
 
 
 class Scheduler:
@@ -53,7 +59,8 @@ class Scheduler:
 
     def request(self, request: TileRequest, channel: str = "view") -> None:
         with self._condition:
-            self._queues[channel] = (request, list(request.tiles))
+            waiting = [(*tile, True) for tile in request.drafts] + [(*tile, False) for tile in request.tiles]
+            self._queues[channel] = (request, waiting)
             self._condition.notify_all()
 
     def cancel(self, channel: str | None = None) -> None:
@@ -75,7 +82,7 @@ class Scheduler:
         for thread in self._threads:
             thread.join(timeout=10)
 
-    def _next(self) -> tuple[TileRequest, tuple[int, int]] | None:
+    def _next(self) -> tuple[TileRequest, tuple[int, int, bool]] | None:
         for channel, (request, waiting) in list(self._queues.items()):
             if waiting:
                 return request, waiting.pop(0)
@@ -93,10 +100,14 @@ class Scheduler:
                     return
                 self._busy += 1
             try:
-                request, (column, row) = found
-                args = (request.job, request.stage_id, request.level, column, row)
-                pixels = self._engine.tile(*args)
-                self._deliver(TileResponse(request, column, row, self._engine.tile_key(*args), pixels))
+                request, (column, row, draft) = found
+                place = (request.stage_id, request.level, column, row)
+                if draft:
+                    pixels = self._engine.draft(request.job, request.settled, *place)
+                else:
+                    pixels = self._engine.tile(request.job, *place)
+                key = self._engine.tile_key(request.job, *place)
+                self._deliver(TileResponse(request, column, row, key, pixels, draft))
             except Exception as error:  # reported once; the worker goes on
                 self._fail(error)
             finally:

@@ -12,7 +12,7 @@ from lather.core.job.model import Job
 from lather.core.types import TILE, Rect, tile_rect
 from lather.desktop.canvas.display import DisplayConverter, TileImage
 
-_LIMIT = 1200  # tiles of 256 KiB
+_LIMIT, _DRAFTS = 1200, 120  # tiles of 256 KiB
 
 
 @dataclass(frozen=True)
@@ -39,6 +39,9 @@ class TileStore(QObject):
         self._last: dict[tuple[bool, int, int, int], tuple] = {}
         self._live: dict[tuple[int, int, int], TileImage] = {}
         self._wanted: dict[str, frozenset] = {}
+        self._settled: Job | None = None  # the last job that was on screen finished
+        self._drafts: OrderedDict[tuple, TileImage] = OrderedDict()
+        self._view: tuple[Job | None, dict[tuple[int, int, int], tuple]] = (None, {})  # what is wanted, by place
         self._delivered.connect(self._take)
         self._scheduler = Scheduler(engine, self._convert, lambda error: self.failed.emit(str(error)))
 
@@ -54,6 +57,13 @@ class TileStore(QObject):
     def _take(self, response: TileResponse, bgrx: np.ndarray) -> None:
         place = (response.request.level, response.column, response.row)
         before = response.request.stage_id == "photo"
+        if response.draft:
+            if response.key not in self._tiles:
+                self._drafts[response.key] = TileImage(bgrx)
+                while len(self._drafts) > _DRAFTS:
+                    self._drafts.popitem(last=False)
+                self.arrived.emit(*place)
+            return
         self._tiles[response.key] = TileImage(bgrx)
         self._last[(before, *place)] = response.key
         while len(self._tiles) > _LIMIT:
@@ -61,12 +71,20 @@ class TileStore(QObject):
         channel = "before" if before else "view"
         if not before and response.key in self._wanted.get(channel, ()):
             self._live.pop(place, None)
+        self._settle()
         self.arrived.emit(*place)
+
+    def _settle(self) -> None:
+        job, keys = self._view
+        if job is not None and all(key in self._tiles for key in keys.values()):
+            self._settled = job
+            self._drafts.clear()
 
     def show(self, showing: Showing, channel: str = "view") -> list[tuple[int, int]]:
         """Ask for what is missing; returns the tiles that are not ready yet, in order."""
-        missing, wanted = [], []
+        missing, wanted, drafts = [], [], []
         before = showing.stage_id == "photo"
+        drafting = channel == "view" and self._drafting(showing)
         for column, row in showing.tiles:
             key = self.engine.tile_key(showing.job, showing.stage_id, showing.level, column, row)
             wanted.append(key)
@@ -77,15 +95,31 @@ class TileStore(QObject):
                     self._live.pop((showing.level, column, row), None)
             else:
                 missing.append((column, row))
+                if drafting and key not in self._drafts and (showing.level, column, row) not in self._live:
+                    drafts.append((column, row))
         self._wanted[channel] = frozenset(wanted)
-        request = TileRequest(showing.job, showing.stage_id, showing.level, tuple(missing))
+        if channel == "view":
+            places = ((showing.level, *tile) for tile in showing.tiles)
+            self._view = (None if before else showing.job, dict(zip(places, wanted)))
+            self._settle()
+        request = TileRequest(
+            showing.job, showing.stage_id, showing.level, tuple(missing), self._settled, tuple(drafts)
+        )
         self._scheduler.request(request, channel)
         return missing
+
+    def _drafting(self, showing: Showing) -> bool:
+        if self._settled is None or showing.stage_id == "photo" or self._settled is showing.job:
+            return False
+        return self.engine.drafts(showing.job, self._settled, showing.stage_id)
 
     def image(self, level: int, column: int, row: int, *, before: bool = False) -> TileImage | None:
         """The tile to draw now: a stroke in progress, the finished one, or the last one of this place."""
         if not before and (level, column, row) in self._live:
             return self._live[(level, column, row)]
+        wanted = None if before else self._view[1].get((level, column, row))
+        if wanted in self._drafts and wanted not in self._tiles:
+            return self._drafts[wanted]
         key = self._last.get((before, level, column, row))
         tile = self._tiles.get(key) if key else None
         if tile is None and not before:

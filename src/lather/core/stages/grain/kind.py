@@ -41,7 +41,8 @@ class GrainKind(MendKind):
     def __init__(self):
         super().__init__()
         self._maps: OrderedDict[tuple, tuple] = OrderedDict()
-        self._tiles: dict[tuple[int, int], tuple] = {}  # of each, what was last asked for: saves the fingerprint
+        self._last: dict[Rect, tuple] = {}  # the map of each tile that was last asked for: saves the fingerprint
+        self._tiles: dict[tuple[int, int], tuple] = {}  # and what was put together of it and its neighbours'
         self._map_lock = Lock()
 
     def halo(self, layer: Layer, level: int) -> int:
@@ -113,11 +114,15 @@ class GrainKind(MendKind):
         tile = Rect(column * TILE, row * TILE, (column + 1) * TILE, (row + 1) * TILE).intersect(around.bounds)
         if inside.empty or tile.empty:
             return np.zeros((cells.height, cells.width), np.float32), None
+        quick = self._last.get(cells)
+        if quick is not None and quick[0] == model and same_beneath(quick[1], around.beneath):
+            return quick[2]
         key = (cells, around.below_fingerprint(inside), model)
         with self._map_lock:
             held = self._maps.get(key)
             if held is not None:
                 self._maps.move_to_end(key)
+                self._last[cells] = (model, around.beneath, held)
                 return held
         below, photo = around.below(inside, 0), around.photo(inside, 0)
         touched = touched_pixels(below, photo)
@@ -132,6 +137,7 @@ class GrainKind(MendKind):
             made = (missing_cells(below, photo, touched, cells, model), np.packbits(own, axis=1) if own.any() else None)
         with self._map_lock:
             self._maps[key] = made
+            self._last[cells] = (model, around.beneath, made)
             while len(self._maps) > _MOST_MAPS:
                 self._maps.popitem(last=False)
         return made

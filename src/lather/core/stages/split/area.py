@@ -3,7 +3,7 @@
 Also Veil: edge-keeping smoothing painted in.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import cv2
 import numpy as np
@@ -12,10 +12,10 @@ from lather.core.colour.lab import srgb_to_lab
 from lather.core.job.fence import Fence, polygon_coverage
 from lather.core.job.model import Stroke
 from lather.core.stages.patches.kind import Read
-from lather.core.stages.split.bands import guided
+from lather.core.stages.split.bands import WORKERS, guided
 from lather.core.types import EncodedRGB, Mask, Rect
 
-_VEIL_EDGE = 0.06
+_VEIL_EDGE, _MOST_AHEAD = 0.06, 6
 _MIXED_L = 22.0  # ΔL* between the lightest and the darkest tenth of an outline's tone: a highlight and a shadow
 _LEAST_SIDE = 24
 _FLAT_SIDE = 160
@@ -110,9 +110,22 @@ def mixes_light_and_shade(stroke: Stroke, read: Read, bounds: Rect) -> float | N
     return float(high - low) if high - low > _MIXED_L else None
 
 
-def veil_delta(coverage_of: Callable[[Rect], Mask], block: Rect, read: Read, bounds: Rect, radius: int) -> np.ndarray:
-    """Change that lays an edge-keeping smoothing over a block at the painted coverage."""
-    wide = block.expand(2 * radius + 1).intersect(bounds)
-    pixels = read(wide)
-    smooth = guided(pixels, radius, _VEIL_EDGE)
-    return coverage_of(block)[..., None] * (smooth - pixels)[block.slices(wide)]
+def veil_blocks(
+    coverage_of: Callable[[Rect], Mask], blocks: Sequence[Rect], read: Read, bounds: Rect, radius: int
+) -> list[tuple[Rect, np.ndarray]]:
+    """Changes that lay an edge-keeping smoothing over blocks at the painted coverage.
+
+    The picture is read by the calling thread alone (it may hold locks); the smoothing of two blocks runs side by side.
+    """
+    def change(block: Rect, wide: Rect, pixels: EncodedRGB) -> tuple[Rect, np.ndarray]:
+        inside = block.slices(wide)
+        smooth = guided(pixels, radius, _VEIL_EDGE)[inside]
+        return block, coverage_of(block)[..., None] * (smooth - pixels[inside])
+
+    running = []
+    for number, block in enumerate(blocks):
+        if number >= _MOST_AHEAD:
+            running[number - _MOST_AHEAD].result()
+        wide = block.expand(2 * radius + 1).intersect(bounds)
+        running.append(WORKERS.submit(change, block, wide, read(wide)))
+    return [task.result() for task in running]

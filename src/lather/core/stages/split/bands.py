@@ -4,6 +4,7 @@ The low-pass is a Gaussian, or the guided filter with the picture as its own gui
 edges, so that no halo stands at jaw and lips.
 """
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import cv2
@@ -18,6 +19,9 @@ BANDS = ("tone", "texture", "blotch", "veil")
 BLOTCH_TIMES = 5.0  # the third band lies between the split width and this many times it
 _EDGE = 0.15  # contrast (encoded) from which the guided filter keeps an edge
 _WIDTH_RANGE = (0.5, 200.0)
+_LARGE = 600_000  # values from which a picture is worked in two halves
+WORKERS = ThreadPoolExecutor(2, "split")
+"""For arithmetic only: a task here never reads a layer, so it never waits for one."""
 
 
 @dataclass(frozen=True)
@@ -67,7 +71,14 @@ def low_pass(pixels: EncodedRGB, width_px: float, edge_keeping: bool) -> Encoded
     if not edge_keeping:
         side = 2 * int(np.ceil(3.5 * width_px)) + 1
         return cv2.GaussianBlur(pixels, (side, side), width_px, borderType=cv2.BORDER_REPLICATE)
-    return guided(pixels, _box_radius(width_px), _EDGE, smooth_px=0.6 * width_px)
+    how = {"radius": _box_radius(width_px), "edge": _EDGE, "smooth_px": 0.6 * width_px}
+    middle = pixels.shape[0] // 2
+    if pixels.size < _LARGE:
+        return guided(pixels, **how)
+    margin = low_pass_halo(width_px, True)
+    lower = WORKERS.submit(lambda: guided(pixels[middle - margin :], **how)[margin:])
+    upper = guided(pixels[: middle + margin], **how)[:middle]
+    return np.concatenate([upper, lower.result()])
 
 
 def guided(pixels: EncodedRGB, radius: int, edge: float, *, smooth_px: float = 0.0) -> EncodedRGB:

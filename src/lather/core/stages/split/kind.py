@@ -1,12 +1,14 @@
 """Split as a layer kind: each layer works on one band of what lies beneath it; the rest of the picture rides along."""
 
+from functools import partial
+
 from lather.core.job.model import Layer, Stroke
 from lather.core.stages.mend.heal import Heal
 from lather.core.stages.mend.kind import MendKind
 from lather.core.stages.patches.coverage import stroke_coverage
 from lather.core.stages.patches.kind import Read
 from lather.core.stages.patches.patch import Patch
-from lather.core.stages.split.area import area_delta, veil_delta
+from lather.core.stages.split.area import area_delta, veil_blocks
 from lather.core.stages.split.bands import BandSettings, band_reader
 from lather.core.stages.split.mix import MixState, mix_blocks
 from lather.core.types import Rect, tile_rect, tiles_of
@@ -56,10 +58,8 @@ class SplitKind(MendKind):
             fence = layer.fence.coverage if layer.fence is not None else None
             return Patch.from_blocks(mix_blocks(stroke, read, area, fence), bounds)
         if stroke.tool == "veil":
-            blocks = [
-                (b, veil_delta(lambda rect: stroke_coverage(stroke, rect), b, read, bounds, veil_radius(layer)))
-                for b in _blocks(area, bounds)
-            ]
+            coverage_of = partial(stroke_coverage, stroke)
+            blocks = veil_blocks(coverage_of, _blocks(area, bounds), read, bounds, veil_radius(layer))
             return Patch.from_blocks(blocks, bounds)
         return super().solve_edit(layer, stroke, read=read, original=original, bounds=bounds)
 
@@ -68,12 +68,8 @@ class SplitKind(MendKind):
             return super().solve_part(layer, stroke, coverage_of, area, **how)
         bounds, only = how["bounds"], how.get("only")
         inside = area.intersect(only) if only is not None else area
-        blocks = [
-            (b, veil_delta(coverage_of, b, how["read"], bounds, veil_radius(layer)))
-            for b in _blocks(inside, bounds)
-            if coverage_of(b).any()
-        ]
-        return Heal(blocks, 0.0)
+        painted = [block for block in _blocks(inside, bounds) if coverage_of(block).any()]
+        return Heal(veil_blocks(coverage_of, painted, how["read"], bounds, veil_radius(layer)), 0.0)
 
     def puller(self, layer: Layer, stroke: Stroke):
         return MixState(stroke) if stroke.tool == "mix" else super().puller(layer, stroke)
