@@ -42,7 +42,7 @@ class GrainKind(MendKind):
         super().__init__()
         self._maps: OrderedDict[tuple, tuple] = OrderedDict()
         self._last: dict[Rect, tuple] = {}  # the map of each tile that was last asked for: saves the fingerprint
-        self._tiles: dict[tuple[int, int], tuple] = {}  # and what was put together of it and its neighbours'
+        self._tiles: dict[tuple[int, int], tuple] = {}  # and what was put together of it and its neighbours', twice
         self._map_lock = Lock()
 
     def halo(self, layer: Layer, level: int) -> int:
@@ -81,13 +81,14 @@ class GrainKind(MendKind):
     def _missing(self, around: Surroundings, model: GrainModel, area: Rect) -> tuple | None:
         """(sigma to add in cells, those cells, touched pixels) of an area in one tile; None: nothing is missing."""
         column, row = area.x0 // TILE, area.y0 // TILE
-        held = self._tiles.get((column, row))
-        if held is None or held[0] != model or not same_beneath(held[1], around.beneath):
-            held = (model, around.beneath, self._tile(around, model, column, row))
-            self._tiles[column, row] = held
-        if held[2] is None:
+        known = self._tiles.get((column, row), ())
+        fits = [tile for of, beneath, tile in known if of == model and same_beneath(beneath, around.beneath)]
+        if not fits:
+            fits = [self._tile(around, model, column, row)]
+            self._tiles[column, row] = ((model, around.beneath, fits[0]), *known[:1])  # a draft goes by the one before
+        if fits[0] is None:
             return None
-        sigma, cells, touched = held[2]
+        sigma, cells, touched = fits[0]
         x0, y0 = column * TILE, row * TILE
         inside = np.unpackbits(touched[area.y0 - y0 : area.y1 - y0], axis=1)
         return sigma, cells, inside[:, area.x0 - x0 : area.x1 - x0]

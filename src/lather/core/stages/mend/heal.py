@@ -66,22 +66,38 @@ def _gather(dest, source, valid, coverage, cell, row, column, ring, total, count
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _lay(dest, source, valid, coverage, membrane, texture_only, delta):  # pragma: no cover - compiled
-    """delta = coverage · (source + membrane − dest).
+def _painted_cells(coverage, cell, out):  # pragma: no cover - compiled
+    """1 in each cell of `out` that holds a painted pixel."""
+    for j in range(out.shape[0]):
+        for i in range(out.shape[1]):
+            out[j, i] = 0
+            for y in range(j * cell, (j + 1) * cell):
+                for x in range(i * cell, (i + 1) * cell):
+                    if coverage[y, x] > 0:
+                        out[j, i] = 1
+                        break
+                if out[j, i]:
+                    break
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _lay(dest, source, valid, coverage, y0, x0, membrane, texture_only, delta):  # pragma: no cover - compiled
+    """delta = coverage · (source + membrane − dest), of the part of the others that begins at (x0, y0).
 
     Where the source is texture only, its share is √(1 − (1 − c)²): two unlike textures mixed by halves would
     come out smoother than either; so their variances add up to the whole.
     """
-    for y in range(dest.shape[0]):
-        for x in range(dest.shape[1]):
-            c = coverage[y, x]
-            if c <= 0.0 or not valid[y, x]:
+    for y in range(delta.shape[0]):
+        for x in range(delta.shape[1]):
+            j, i = y + y0, x + x0
+            c = coverage[j, i]
+            if c <= 0.0 or not valid[j, i]:
                 delta[y, x, 0], delta[y, x, 1], delta[y, x, 2] = 0.0, 0.0, 0.0
                 continue
             share = np.sqrt(c * (np.float32(2.0) - c)) if texture_only else c
             for k in range(3):
-                change = c * (membrane[y, x, k] - dest[y, x, k]) + share * source[y, x, k]
-                delta[y, x, k] = min(max(change, -dest[y, x, k]), np.float32(1.0) - dest[y, x, k])
+                change = c * (membrane[y, x, k] - dest[j, i, k]) + share * source[j, i, k]
+                delta[y, x, k] = min(max(change, -dest[j, i, k]), np.float32(1.0) - dest[j, i, k])
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -273,7 +289,8 @@ def heal(
     total, count = np.zeros((*shape, 3), np.float32), np.zeros(shape, np.float32)
     padded = coverage_of(grid)
     ring_px = ring_width(brush_size_px)
-    painted = (padded.reshape(shape[0], cell, shape[1], cell).max((1, 3)) > 0).astype(np.uint8)
+    painted = np.empty(shape, np.uint8)
+    _painted_cells(padded, cell, painted)
     near = cv2.dilate(painted, np.ones((2 * (ring_px // cell) + 1,) * 2, np.uint8))
     ring_cells = near & (1 - cv2.erode(painted, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_CONSTANT))
     held: list[_Block] = []
@@ -315,11 +332,11 @@ def _lay_block(
     block: _Block, u: np.ndarray, grid: Rect, cell: int, only: Rect | None, *, texture_only: bool
 ) -> tuple[Rect, np.ndarray]:
     rect = block.rect if only is None else block.rect.intersect(only)
-    inner = rect.slices(block.rect)
-    dest, source = np.ascontiguousarray(block.dest[inner]), np.ascontiguousarray(block.source.pixels[inner])
-    delta = np.empty(dest.shape, np.float32)
+    delta = np.empty((rect.height, rect.width, 3), np.float32)
     membrane = _interpolate(u, rect, grid, cell)
-    _lay(dest, source, block.source.valid[inner], block.part[inner], membrane, texture_only, delta)
+    y0, x0 = rect.y0 - block.rect.y0, rect.x0 - block.rect.x0
+    dest, source = block.dest, block.source
+    _lay(dest, source.pixels, source.valid, block.part, y0, x0, membrane, texture_only, delta)
     return rect, delta
 
 

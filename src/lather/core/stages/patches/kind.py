@@ -27,7 +27,7 @@ class PatchKind:
 
     def __init__(self):
         self.patches = PatchStore()
-        self._orders: dict[str, EditOrder] = {}
+        self._orders: dict[str, tuple[EditOrder, ...]] = {}
         self._boxes: dict[str, tuple] = {}
         self._methods: dict[str, tuple] = {}
         self._order_lock = threading.RLock()  # a layer asks for the orders of those beneath
@@ -86,11 +86,13 @@ class PatchKind:
     def order(self, around: Surroundings, layer: Layer) -> EditOrder:
         method = self._method(layer)
         with self._order_lock:
-            held = self._orders.get(layer.id)
-            if held is not None and held.layer.edits is layer.edits and held.holds_under(around, method):
-                return held  # only the name, the switch or the strength is another
-            made = EditOrder(layer, around, lambda edit: self.reads_of(layer, edit, around.bounds), method, held)
-            self._orders[layer.id] = made
+            known = self._orders.get(layer.id, ())
+            for held in known:
+                if held.layer.edits is layer.edits and held.holds_under(around, method):
+                    return held  # only the name, the switch or the strength is another
+            earlier = known[0] if known else None
+            made = EditOrder(layer, around, lambda edit: self.reads_of(layer, edit, around.bounds), method, earlier)
+            self._orders[layer.id] = (made, *known[:1])  # a draft goes by the one before
             return made
 
     def fingerprint(self, around: Surroundings, layer: Layer, rect: Rect) -> bytes:

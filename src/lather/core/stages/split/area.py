@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 
 import cv2
 import numpy as np
+from numba import njit
 
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.job.fence import Fence, polygon_coverage
@@ -62,10 +63,22 @@ def _smoothed_inside(tone: EncodedRGB, inside: Mask, sigma: float) -> EncodedRGB
     side = 2 * int(np.ceil(3 * fine)) + 1
     share = cv2.GaussianBlur(weight, (side, side), fine, borderType=cv2.BORDER_CONSTANT)
     total = cv2.GaussianBlur(values, (side, side), fine, borderType=cv2.BORDER_CONSTANT)
-    smooth = total / np.maximum(share, 1e-4)[..., None]
     if shrink > 1:
-        smooth = cv2.resize(smooth, (tone.shape[1], tone.shape[0]), interpolation=cv2.INTER_CUBIC)
-    return np.where(inside[..., None] > 0, smooth, tone)
+        size = (tone.shape[1], tone.shape[0])
+        total, share = (cv2.resize(v, size, interpolation=cv2.INTER_CUBIC) for v in (total, share))
+    smooth = np.empty_like(tone)
+    _divide(total, share, inside, tone, smooth)
+    return smooth
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _divide(total, share, inside, tone, smooth):  # pragma: no cover - compiled
+    """total / share inside, the tone itself outside."""
+    for y in range(tone.shape[0]):
+        for x in range(tone.shape[1]):
+            part = np.float32(1) / max(share[y, x], np.float32(1e-4))
+            for c in range(3):
+                smooth[y, x, c] = total[y, x, c] * part if inside[y, x] > 0 else tone[y, x, c]
 
 
 def _spanned_by_the_rim(tone: EncodedRGB, inside: Mask) -> EncodedRGB:
