@@ -58,11 +58,14 @@ class GrainKind(MendKind):
     def add_base(
         self, out: EncodedRGB, around: Surroundings, layer: Layer, rect: Rect, level: int, strength: float
     ) -> None:
-        if not layer.settings.get("everywhere") or np.array_equal(out, around.photo(rect, level)):
+        if not layer.settings.get("everywhere"):
             return
         model, whole = _model(layer), rect.from_level(level).intersect(around.bounds)
-        amount = strength * layer.settings.get("amount", 1.0)
-        for column, row in tiles_of(whole):
+        amount, tiles = strength * layer.settings.get("amount", 1.0), tiles_of(whole)
+        measured = all(self._known(around, model, tile) for tile in tiles)
+        if not measured and np.array_equal(out, around.photo(rect, level)):
+            return
+        for column, row in tiles:
             area = tile_rect(column, row, around.bounds.x1, around.bounds.y1).intersect(whole)
             missing = self._missing(around, model, area)
             if missing is not None:
@@ -81,17 +84,22 @@ class GrainKind(MendKind):
     def _missing(self, around: Surroundings, model: GrainModel, area: Rect) -> tuple | None:
         """(sigma to add in cells, those cells, touched pixels) of an area in one tile; None: nothing is missing."""
         column, row = area.x0 // TILE, area.y0 // TILE
-        known = self._tiles.get((column, row), ())
-        fits = [tile for of, beneath, tile in known if of == model and same_beneath(beneath, around.beneath)]
+        fits = self._known(around, model, (column, row))
         if not fits:
             fits = [self._tile(around, model, column, row)]
-            self._tiles[column, row] = ((model, around.beneath, fits[0]), *known[:1])  # a draft goes by the one before
+            earlier = self._tiles.get((column, row), ())[:1]  # a draft goes by the one before
+            self._tiles[column, row] = ((model, around.beneath, fits[0]), *earlier)
         if fits[0] is None:
             return None
         sigma, cells, touched = fits[0]
         x0, y0 = column * TILE, row * TILE
         inside = np.unpackbits(touched[area.y0 - y0 : area.y1 - y0], axis=1)
         return sigma, cells, inside[:, area.x0 - x0 : area.x1 - x0]
+
+    def _known(self, around: Surroundings, model: GrainModel, place: tuple[int, int]) -> list:
+        """What was put together of a tile, in a list: empty if it was not, over this picture."""
+        known = self._tiles.get(place, ())
+        return [tile for of, beneath, tile in known if of == model and same_beneath(beneath, around.beneath)]
 
     def _tile(self, around: Surroundings, model: GrainModel, column: int, row: int) -> tuple | None:
         """(sigma in the cells whose middles surround a tile, those cells, packed bits of its touched pixels)."""

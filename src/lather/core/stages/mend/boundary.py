@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
+from numba import njit
 
 _LEAST_SCALE = 0.012
 _REACH = 7.0
@@ -49,19 +50,46 @@ def fit_boundary(data: np.ndarray, weight: np.ndarray) -> BoundaryFit:
     plane = np.zeros((3, 3))
     plane[0] = np.median(d, axis=0)
     if len(ys) >= 8:
-        plane = _start(basis, d, plane)
+        plane = np.ascontiguousarray(_start(basis, d, plane))
         for _ in range(_ITERATIONS):
-            bw = base * _weights(basis, d, plane)
-            normal = basis.T @ (bw[:, None] * basis) + 1e-4 * np.diag([0, 1, 1]) * bw.sum()
-            plane = np.linalg.solve(normal, basis.T @ (bw[:, None] * d))
+            plane = _refitted(basis, d, base * _weights(basis, d, plane))
     agree[ys, xs] = _weights(basis, d, plane)
     return BoundaryFit(agree, plane, middle, span)
 
 
-def _weights(basis: np.ndarray, d: np.ndarray, plane: np.ndarray) -> np.ndarray:
-    residual = np.sqrt(((d - basis @ plane) ** 2).sum(1))
-    scale = max(_LEAST_SCALE, 1.4826 * float(np.median(residual)))
-    return (1 / (1 + (residual / (_REACH * scale)) ** 2)) ** 2
+@njit(cache=True, nogil=True, fastmath=True)
+def _squares(basis, d, plane):  # pragma: no cover - compiled
+    """Squared residual of each cell."""
+    out = np.empty(d.shape[0])
+    for n in range(d.shape[0]):
+        out[n] = 0.0
+        for c in range(3):
+            off = d[n, c] - (basis[n, 0] * plane[0, c] + basis[n, 1] * plane[1, c] + basis[n, 2] * plane[2, c])
+            out[n] += off * off
+    return out
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _weights(basis, d, plane):  # pragma: no cover - compiled
+    square = _squares(basis, d, plane)
+    scale = max(_LEAST_SCALE, 1.4826 * np.sqrt(np.median(square)))
+    return (1 / (1 + square / (_REACH * scale) ** 2)) ** 2
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _refitted(basis, d, weight):  # pragma: no cover - compiled
+    """The plane by weighted least squares, slopes held back a little."""
+    normal, wanted, total = np.zeros((3, 3)), np.zeros((3, 3)), 0.0
+    for n in range(d.shape[0]):
+        total += weight[n]
+        for i in range(3):
+            own = weight[n] * basis[n, i]
+            for k in range(3):
+                normal[i, k] += own * basis[n, k]
+                wanted[i, k] += own * d[n, k]
+    normal[1, 1] += 1e-4 * total
+    normal[2, 2] += 1e-4 * total
+    return np.linalg.solve(normal, wanted)
 
 
 def _start(basis: np.ndarray, d: np.ndarray, flat: np.ndarray) -> np.ndarray:
@@ -72,9 +100,17 @@ def _start(basis: np.ndarray, d: np.ndarray, flat: np.ndarray) -> np.ndarray:
     corners = basis[triples]
     good = np.abs(np.linalg.det(corners)) > 0.05
     planes = np.linalg.solve(corners[good], d[triples[good]]) if good.any() else np.zeros((0, 3, 3))
-    planes = np.concatenate([flat[None], planes])
-    residual = ((d[seen] - basis[seen] @ planes) ** 2).sum(-1)
-    return planes[np.argmin(np.median(residual, axis=1))]
+    return _best(basis[seen], d[seen], np.concatenate([flat[None], planes]))
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _best(basis, d, planes):  # pragma: no cover - compiled
+    best, least = 0, np.inf
+    for n in range(planes.shape[0]):
+        median = np.median(_squares(basis, d, planes[n]))
+        if median < least:
+            best, least = n, median
+    return planes[best]
 
 
 def disagreement_share(weight: np.ndarray, agree: np.ndarray) -> float:

@@ -4,6 +4,7 @@ The heal is solved in a window around the newest points, with the same method as
 little changes when the pen is lifted. Buffers of the picture's size cost nothing until they are written to.
 """
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
 import numpy as np
@@ -19,6 +20,8 @@ from lather.core.types import EMPTY, EncodedRGB, Rect, tile_rect, tiles_of
 
 _LARGEST_MARGIN_PX = 128
 _SETTLE_MOST_PX = 4_000_000
+_SHARED_PX = 40_000  # from which a picture is worked in two halves, side by side
+_HELPER = ThreadPoolExecutor(1, "live")
 
 
 class LiveStroke:
@@ -179,7 +182,13 @@ class LiveStroke:
         """The finished picture, all stages, with the stroke as it is now."""
         if not self.shows:
             return self._stack.pixels(rect, level)
-        return self._stack.pixels(rect, level, live=Live(self._index, self._full, self._earlier))
+        live = Live(self._index, self._full, self._earlier)
+        if rect.width * rect.height < _SHARED_PX or rect.height < 2:
+            return self._stack.pixels(rect, level, live=live)
+        upper, lower = rect._replace(y1=rect.y0 + rect.height // 2), rect._replace(y0=rect.y0 + rect.height // 2)
+        other = _HELPER.submit(self._stack.pixels, upper, level, live=live)
+        own = self._stack.pixels(lower, level, live=live)
+        return np.concatenate([other.result(), own])
 
     def _full(self, rect: Rect, level: int) -> EncodedRGB:
         area = rect.from_level(level).intersect(self._bounds)
