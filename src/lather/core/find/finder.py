@@ -49,10 +49,11 @@ def find_all(
     scene = FindScene(measures)
     found: list[Find] = []
     if min(photo.width, photo.height) >= _LEAST_SIDE_PX:
-        _tell(progress, 0.0, "the face and its skin")
-        _ = scene.bare, scene.lab  # measured once, before the finders share them
-        _tell(progress, 0.3, "spots and lines")
         with ThreadPoolExecutor(2) as pool:
+            _tell(progress, 0.0, "the face and its skin")
+            pool.submit(lambda: scene.whole_lightness)  # needs no face, and stray hairs need it
+            _ = scene.bare, scene.lab  # measured once, before the finders share them
+            _tell(progress, 0.3, "spots and lines")
             running = [(label, pool.submit(finder, scene)) for label, finder in FINDERS]
             for number, (label, task) in enumerate(running):
                 found += task.result()

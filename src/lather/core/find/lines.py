@@ -20,7 +20,7 @@ _LOOKS = (
     (0, False, (0.3, 0.5), 1.2, 1.4),
 )
 _LEAST_MM = 3.5
-_MOST_TRACED, _MOST_LINES = 420, 260
+_MOST_PER_LOOK, _MOST_TRACED, _MOST_LINES = 500, 420, 260
 LEAST_CONFIDENCE = 0.45
 _OFFSETS = np.linspace(-3.2, 3.2, 33)
 FEATURES = (
@@ -128,6 +128,7 @@ def measure_lines(scene: FindScene) -> list[MeasuredLine]:
             low=np.maximum(0.35 * start, 1.6 * usual),
             high=np.maximum(start, 3.2 * usual),
             least_length=_LEAST_MM * scene.per_mm / step,
+            most=_MOST_PER_LOOK,
         )
         traced += [(Line(line.points * step, line.width * step, line.strength), number) for line in lines]
     crowd = np.zeros(bare.shape, np.float32)

@@ -1,13 +1,14 @@
 """Lines: ridge strength over scale, thinned along the ridge and traced into paths with width and contrast."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
 from numba import njit
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Line:
     """points: float32 (n, 2) x, y. width: px. strength: mean ridge response along it."""
 
@@ -15,7 +16,7 @@ class Line:
     width: float
     strength: float
 
-    @property
+    @cached_property
     def length(self) -> float:
         return float(np.hypot(*np.diff(self.points, axis=0).T).sum())
 
@@ -195,10 +196,12 @@ def trace_lines(
     least_length: float,
     reach: int = 3,
     most_turn: float = 0.7,
+    most: int | None = None,
 ) -> list[Line]:
     """Hysteresis: lines start where the response passes `high` and go on while it passes `low` (numbers or maps).
 
-    The strongest start first; gaps of up to `reach` px are crossed where the direction goes on.
+    The strongest start first; gaps of up to `reach` px are crossed where the direction goes on. most: no more lines
+    than these, the strongest by response times the root of their length.
     """
     low = np.broadcast_to(np.asarray(low, np.float32), response.shape)
     crest = np.zeros(response.shape, np.uint8)
@@ -210,7 +213,13 @@ def trace_lines(
     count = _trace(seeds, crest, angle, response, np.zeros_like(crest), reach, most_turn, paths, starts)
     lines = []
     least_points = max(4, int(least_length / 2.2))  # a step is hardly ever longer: gaps are few
-    for i in np.flatnonzero(np.diff(starts[: count + 1]) >= least_points):
+    steps = np.diff(starts[: count + 1])
+    chosen = np.flatnonzero(steps >= least_points)
+    if most is not None and len(chosen) > most:
+        along = response[paths[: starts[count], 0], paths[: starts[count], 1]]
+        rank = np.add.reduceat(along, starts[:count])[chosen] / np.sqrt(steps[chosen])
+        chosen = np.sort(chosen[np.argsort(-rank, kind="stable")[:most]])
+    for i in chosen:
         rows, columns = paths[starts[i] : starts[i + 1]].T
         points = np.stack([columns, rows], 1).astype(np.float32) + 0.5
         points = _smoothed(points)

@@ -21,6 +21,7 @@ LEAST_CONTRAST = 2.2
 _NEIGHBOURS = 8
 LEAST_CONFIDENCE = 0.1  # of being no natural texture; lower finds more, and more that is none
 _FLAKE_COUNTS = 0.35
+_AT_A_TIME = 800
 FEATURES = (*blob_fit.LOCAL_FEATURES, "log_rank", "natural", "log_relative", "log_spacing", "nearby_contrast")
 _LOG_SIZE_PX, _CONTRAST, _SNR = (FEATURES.index(name) for name in ("log_size_px", "contrast", "log_snr"))
 _FIT_UP_TO_PX, _SEEN_UP_TO_PX, _LEVELS = 14.0, 7.0, 6  # larger blobs are seen and measured on coarser layers
@@ -86,11 +87,10 @@ def measure_blobs(scene: FindScene) -> list[Blob]:
     seeds, usual = _scale_space_extrema(scene, layers)
     if not len(seeds):
         return []
-    rows, features, rims = _fitted(layers, seeds, usual, scene.per_mm)
-    kept = _once(seeds, rows, scene.searched.shape)
+    rows, features, rims, kept = _fitted_once(layers, seeds, usual, scene.per_mm)
     if not len(kept):
         return []
-    rows, features, rims, rank = rows[kept], features[kept], rims[kept], np.log(seeds[kept, 3:4])
+    rank = np.log(seeds[kept, 3:4])
     inside, outside = (rows[:, at : at + 3].astype(np.float32) for at in (3, 3 + blob_fit.CHANNELS))
     contrast = delta_e2000(inside, outside)
     features[:, _LOG_SIZE_PX] += np.log(scene.step)
@@ -137,17 +137,21 @@ def _fitted(layers, seeds: np.ndarray, usual: np.ndarray, per_mm: float) -> tupl
     return rows, features, rims
 
 
-def _once(seeds: np.ndarray, rows: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
-    """Indices of blobs that do not lie on one that stands out more."""
-    taken = np.zeros(shape, np.uint8)
-    kept = []
-    for n in np.flatnonzero(rows[:, 2] > 0):
-        x, y, size = (float(v) for v in rows[n, :3])
-        row, column = min(int(y), shape[0] - 1), min(int(x), shape[1] - 1)
-        if not taken[int(seeds[n, 1]), int(seeds[n, 0])] and not taken[row, column]:
-            cv2.circle(taken, (column, row), max(2, int(0.75 * size)), 1, -1)
-            kept.append(n)
-    return np.array(kept, int)
+def _fitted_once(layers, seeds: np.ndarray, usual: np.ndarray, per_mm: float):
+    """Rows, features and rims of blobs that do not lie on one that stands out more, and the numbers of their seeds."""
+    taken = np.zeros(layers[0][1].shape, np.uint8)
+    at = seeds[:, 1].astype(int), seeds[:, 0].astype(int)
+    found = []
+    for start in range(0, len(seeds), _AT_A_TIME):  # where something was found, nothing is measured again
+        own = start + np.flatnonzero(taken[tuple(v[start : start + _AT_A_TIME] for v in at)] == 0)
+        rows, features, rims = _fitted(layers, seeds[own], usual[own], per_mm)
+        for n in np.flatnonzero(rows[:, 2] > 0):
+            x, y, size = (float(v) for v in rows[n, :3])
+            row, column = min(int(y), taken.shape[0] - 1), min(int(x), taken.shape[1] - 1)
+            if not taken[at[0][own[n]], at[1][own[n]]] and not taken[row, column]:
+                cv2.circle(taken, (column, row), max(2, int(0.75 * size)), 1, -1)
+                found.append((rows[n], features[n], rims[n], own[n]))
+    return tuple(np.array(part) for part in zip(*found)) if found else (*3 * [np.empty(0)], np.empty(0, int))
 
 
 def _crowd(places: np.ndarray, sizes: np.ndarray, contrast: np.ndarray) -> np.ndarray:
@@ -224,11 +228,11 @@ def _masked_difference(held: np.ndarray, mask: np.ndarray, sigma: float) -> tupl
 @njit(cache=True, nogil=True, fastmath=True)
 def _difference(centre, weight, around, weight_around, mask, out, square):  # pragma: no cover - compiled
     """centre / weight - around / weight_around where the mask is over a half."""
-    least = np.float32(1e-3)
+    least, one = np.float32(1e-3), np.float32(1)
     for y in range(mask.shape[0]):
         for x in range(mask.shape[1]):
             if mask[y, x] > 0.5:
-                a, b = 1 / max(weight[y, x], least), 1 / max(weight_around[y, x], least)
+                a, b = one / max(weight[y, x], least), one / max(weight_around[y, x], least)
                 for c in range(out.shape[2]):
                     change = centre[y, x, c] * a - around[y, x, c] * b
                     out[y, x, c], square[y, x, c] = change, change * change

@@ -115,11 +115,12 @@ def _hair_seeds(lab, seeds, face: FaceMap, scale: float) -> np.ndarray:
     for u in np.linspace(-1.0, 1.0, 9):
         for rise in (0.22, 0.4, 0.6):
             x, y = origin / scale + d * (u * across + (float(hair_v) - rise + 0.25 * u * u) * down)
-            disc = np.zeros(seeds.shape, np.uint8)
-            cv2.circle(disc, (round(float(x)), round(float(y))), max(2, round(0.07 * d)), 1, -1)
-            part = lab[disc > 0]
+            x, y, radius = round(float(x)), round(float(y)), max(2, round(0.07 * d))
+            near = np.s_[max(0, y - radius) : max(0, y + radius + 1), max(0, x - radius) : max(0, x + radius + 1)]
+            disc = cv2.circle(np.zeros(seeds.shape, np.uint8), (x, y), radius, 1, -1)[near]
+            part = lab[near][disc > 0]
             if len(part) and (usual[0] - np.median(part[:, 0]) > 14 or part[:, 0].std() > 9):
-                out |= disc
+                out[near] |= disc
     return out > 0
 
 
