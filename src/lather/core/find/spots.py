@@ -19,7 +19,8 @@ _COARSER = 4  # px of a map of what is usual around
 _LEAST_RESPONSE = 2.6  # times what is usual around, all channels together
 LEAST_CONTRAST = 2.2
 _NEIGHBOURS = 8
-LEAST_CONFIDENCE = 0.1  # of being no natural texture; lower finds more, and more that is none
+LEAST_CONFIDENCE = 0.12  # of being no natural texture; lower finds more, and more that is none
+_LEAST_KEPT = 0.25  # of what is proposed to be kept: a freckle that may be none helps nobody
 _FLAKE_COUNTS = 0.35
 _AT_A_TIME = 800
 FEATURES = (*blob_fit.LOCAL_FEATURES, "log_rank", "natural", "log_relative", "log_spacing", "nearby_contrast")
@@ -60,6 +61,8 @@ def name_blobs(scene: FindScene, model_name: str) -> list[Find]:
     for index, shares in zip(chosen, shares_of):
         blob, confidence = blobs[index], float(sure[index])
         kind = model.kinds[1 + int(np.argmax(shares[1:]))]
+        if kind in KEEPERS and confidence < _LEAST_KEPT:
+            continue
         x, y = scene.to_source(blob.x, blob.y)
         outline = tuple(scene.to_source(float(a), float(b)) for a, b in blob.outline)
         size = blob.size * scene.step

@@ -53,12 +53,12 @@ class FindsControl(QObject):
         self.current: Find | None = None
         self.busy = self.doing = ""
         self.share = 0.0
-        self._cancel = threading.Event()
+        self._cancel, self._closed = threading.Event(), False
         self._queue: deque[Find] = deque()
         self._mending: Find | None = None
         self._threads: list[threading.Thread] = []
         self._progress.connect(self._show_progress)
-        self._answer.connect(lambda answer: answer())
+        self._answer.connect(self._take_answer)
         job.changed.connect(lambda _: self._job_changed())
         self._later = QTimer(self)
         self._later.setSingleShot(True)
@@ -277,6 +277,11 @@ class FindsControl(QObject):
         self.changed.emit()
         self.canvas.update()
 
+    def _take_answer(self, answer) -> None:
+        """What a thread found out, here in the window's thread; an answer that comes after the end is dropped."""
+        if not self._closed:
+            answer()
+
     def stop(self) -> None:
         """Cancel what runs in the background."""
         self._cancel.set()
@@ -293,6 +298,7 @@ class FindsControl(QObject):
         thread.start()
 
     def close(self) -> None:
+        self._closed = True
         self._later.stop()
         self._cancel.set()
         self._queue.clear()
