@@ -19,6 +19,22 @@ def chosen(suite: unittest.TestSuite, words: list[str]):
             yield test
 
 
+class TimedResult(unittest.TextTestResult):
+    """Keeps how long each test took."""
+
+    def __init__(self, *args, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.seconds: dict[str, float] = {}
+
+    def startTest(self, test):
+        self._began = time.monotonic()
+        super().startTest(test)
+
+    def stopTest(self, test):
+        super().stopTest(test)
+        self.seconds[test.id()] = time.monotonic() - self._began
+
+
 def main() -> int:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     os.environ.setdefault("LATHER_FINDS_ON_OPENING", "0")  # tests that want finds ask for them
@@ -29,8 +45,10 @@ def main() -> int:
         start = time.monotonic()
         found = unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
         tests = list(chosen(found, sys.argv[1:]))
-        result = unittest.TextTestRunner(verbosity=2).run(unittest.TestSuite(tests))
+        result = unittest.TextTestRunner(verbosity=2, resultclass=TimedResult).run(unittest.TestSuite(tests))
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+    for name, seconds in sorted(result.seconds.items(), key=lambda item: -item[1])[:12]:
+        print(f"{seconds:5.1f} s  {name}")
     print(f"{time.monotonic() - start:.0f} s")
     print(f"{result.testsRun - failed - len(result.skipped)} passed, {failed} failed, {len(result.skipped)} skipped")
     return 0 if result.testsRun and not failed else 1

@@ -218,6 +218,53 @@ class CacheAndSchedulerTest(unittest.TestCase):
         self.assertEqual([(r.column, r.row) for r in delivered], [(0, 0), (2, 2)])
 
 
+class DraftTest(unittest.TestCase):
+    def setUp(self):
+        self.engine = engine_of(skin_like(*SIZE))
+        self.job = new_job(self.engine.photo.source)
+        above = {"mend": (mend_layer(0),), "split": (split_layer("veil", edge_keeping=True),)}
+        for stage_id, layers in above.items():
+            self.job = self.job.with_stage(replace(self.job.stage(stage_id), layers=layers))
+        self.lowest = self.job.stage("mend").layers[0]
+        self.weaker = self.job.with_layer("mend", replace(self.lowest, strength=0.3))
+
+    def test_a_draft_shows_the_change_and_solves_nothing_above_it(self):
+        place = (None, 2, 0, 0)
+        settled = self.engine.tile(self.job, *place)
+        self.assertTrue(self.engine.drafts(self.weaker, self.job, None))
+        solved = self.engine.kinds["split"].patches.solved
+        draft = self.engine.draft(self.weaker, self.job, *place)
+        self.assertEqual(self.engine.kinds["split"].patches.solved, solved)
+        final = self.engine.tile(self.weaker, *place)
+        self.assertGreater(self.engine.kinds["split"].patches.solved, solved)
+        self.assertGreater(np.abs(settled - final).max(), 0.02)
+        self.assertLess(np.abs(draft - final).mean(), 0.3 * np.abs(settled - final).mean())
+        np.testing.assert_array_equal(self.engine.tile(self.job, *place), settled)
+
+    def test_a_layer_switched_off_gives_a_draft_too(self):
+        off = self.job.with_layer("mend", replace(self.lowest, on=False))
+        self.assertTrue(self.engine.drafts(off, self.job, None))
+        draft, final = self.engine.draft(off, self.job, None, 2, 0, 0), self.engine.tile(off, None, 2, 0, 0)
+        settled = self.engine.tile(self.job, None, 2, 0, 0)
+        self.assertLess(np.abs(draft - final).mean(), 0.3 * np.abs(settled - final).mean())
+
+    def test_no_draft_where_the_tile_itself_is_as_quick(self):
+        self.assertFalse(self.engine.drafts(self.job, self.job, None))
+        top = self.job.stage("split").layers[-1]
+        self.assertFalse(self.engine.drafts(self.job.with_layer("split", replace(top, strength=0.2)), self.job, None))
+
+    def test_drafts_are_delivered_before_tiles(self):
+        delivered = []
+        scheduler = Scheduler(self.engine, delivered.append, lambda error: self.fail(error), workers=1)
+        self.addCleanup(scheduler.stop)
+        scheduler.request(TileRequest(self.weaker, None, 0, ((0, 0), (1, 0)), self.job, ((0, 0), (1, 0))))
+        end = time.monotonic() + 20
+        while not scheduler.idle() and time.monotonic() < end:
+            time.sleep(0.005)
+        self.assertEqual([(r.column, r.draft) for r in delivered], [(0, True), (1, True), (0, False), (1, False)])
+        self.assertEqual(delivered[0].key, delivered[2].key)
+
+
 class ExportTest(unittest.TestCase):
     def setUp(self):
         self.engine = engine_of(skin_like(*SIZE))

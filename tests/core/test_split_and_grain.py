@@ -9,7 +9,7 @@ from lather.core.brush.values import Brush
 from lather.core.errors import RequestError
 from lather.core.find.bare_skin import skin_fence
 from lather.core.job.fence import Fence
-from lather.core.job.grain_model import GrainModel
+from lather.core.job.grain_model import GrainModel, correlation
 from lather.core.job.model import Layer, Stroke, freeze_points, new_id
 from lather.core.levels import halve
 from lather.core.measure.gauges import Compared, measure_gauges
@@ -18,6 +18,7 @@ from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.practice.sitters import BROWS, EYE_WHITE, LIPS
 from lather.core.stages.grain.kind import grain_settings
 from lather.core.stages.grain.put_back import match_grain
+from lather.core.stages.grain.synthesis import grain_noise
 from lather.core.stages.look import looked_at
 from lather.core.stages.mend.live import LiveStroke
 from lather.core.stages.split.area import mixes_light_and_shade
@@ -172,6 +173,19 @@ class GrainTest(unittest.TestCase):
             out = halve(out)
             got = engine.pixels(job, self.session.photo.level_bounds(level), level)
             self.assertLess(np.abs(got - out).max(), 2e-4)
+
+    def test_made_grain_has_its_size_its_colour_and_no_period(self):
+        noise = grain_noise(Rect(-40, -60, 1200, 1100), size_px=0.7, chroma_share=0.4)
+        np.testing.assert_allclose(noise.std((0, 1)), 1, atol=0.03)
+        grey = noise[..., 0]
+        for d in (1, 2):
+            beside = np.corrcoef(grey[:, d:].ravel(), grey[:, :-d].ravel())[0, 1]
+            self.assertAlmostEqual(beside, correlation(0.7, d), delta=0.03)
+        shared = 1 / (1 + 0.4**2)
+        self.assertAlmostEqual(np.corrcoef(noise[..., 0].ravel(), noise[..., 2].ravel())[0, 1], shared, delta=0.03)
+        for period in (960, 1024):
+            again = np.corrcoef(grey[:, period:].ravel(), grey[:, :-period].ravel())[0, 1]
+            self.assertLess(again, 0.6)  # one of the two planes comes round, never both
 
     def test_nothing_happens_on_an_untouched_photo(self):
         job = match_grain(self.session.job, self.model).apply(self.session.job)

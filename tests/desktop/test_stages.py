@@ -6,8 +6,10 @@ import cv2
 import numpy as np
 from PyQt6.QtCore import Qt
 
-from lather.core.job.commands import SetFinds
+from lather.core.brush.values import Brush
+from lather.core.job.commands import AddEdits, AddLayer, SetFinds
 from lather.core.job.finds import Find
+from lather.core.job.model import Layer, Stroke, freeze_points, new_id
 from lather.core.session import Session
 from tests.support.pictures import session_of, skin_like
 from tests.support.window_case import WindowCase
@@ -45,6 +47,27 @@ class StageCase(WindowCase):
         self.key(key)
         self.wait(self.desk.measured.idle, 60)
         self.settle()
+
+
+class DraftTest(StageCase):
+    def test_a_moved_strength_shows_a_draft_first_and_the_finished_picture_after(self):
+        self.open(skin_like(420, 600))
+        spot = Stroke(new_id(), "copy", Brush(size_px=120), freeze_points([[200, 200, 1, 0]]), (220, 60))
+        self.job.do(AddEdits("mend", self.job.layer.id, (spot,)))
+        veil = Stroke(new_id(), "veil", Brush(size_px=200), freeze_points([[230, 200, 1, 0]]))
+        settings = {"band": "veil", "width_px": 6.0}
+        self.job.do(AddLayer("split", Layer(new_id(), "Veil", "split", edits=(veil,), settings=settings), 0))
+        self.settle()
+        store, seen = self.canvas.store, []
+        was = self.shown(200, 200)
+        store.arrived.connect(lambda *_: seen.append(bool(store._drafts)))
+        self.desk.layers.strength.set_value(0, tell=True)
+        self.settle()
+        self.assertTrue(seen[0])
+        self.assertFalse(store._drafts)
+        x, y = 200, 200
+        self.assertNotEqual(self.shown(x, y), was)
+        np.testing.assert_allclose(self.shown(x, y), 255 * self.whole()[y, x], atol=6)
 
 
 class StrandsTest(StageCase):

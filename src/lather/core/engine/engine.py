@@ -116,8 +116,10 @@ class Engine:
     def drafts(self, job: Job, settled: Job, stage_id: str | None) -> bool:
         """True if a draft is sooner there than the tile: some layer lies above what changed since `settled`."""
         stack, before = self.stack(job, stage_id), self.stack(settled, stage_id)
-        above = stack.steps[stack.first_unlike(before) + 1 :]
-        return any(hasattr(self.kinds[step.layer.kind], "prepare") for step in above)
+        changed = stack.first_unlike(before)
+        itself = {step.layer.id for step in before.steps[changed : changed + 1]}
+        above = (step.layer for step in stack.steps[changed:] if step.layer.id not in itself)
+        return any(hasattr(self.kinds[layer.kind], "prepare") for layer in above)
 
     def draft(self, job: Job, settled: Job, stage_id: str | None, level: int, column: int, row: int) -> EncodedRGB:
         """A tile for now: layers above what changed go on with what they worked out for `settled`.
