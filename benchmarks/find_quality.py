@@ -100,7 +100,8 @@ def main():
         print(
             f"{name:8} blemishes: recall {hit / wanted:.3f} precision {right / max(1, said):.3f}; moles taken for them "
             f"{moles_wrong / max(1, moles):.3f}; clean plates: mean {np.mean(clean):.1f}, most {max(clean)} "
-            f"(and {np.mean(hairs):.1f} of the sitter's own stray hairs); hair length {np.mean(lengths):.2f}; {np.median(times):.1f} s",
+            f"(and {np.mean(hairs):.1f} of the sitter's own stray hairs); "
+            f"hair length {np.mean(lengths):.2f}; {np.median(times):.1f} s",
             flush=True,
         )
         print("         " + ", ".join(f"{k} {a}/{b}" for k, (a, b) in sorted(kinds.items())), flush=True)

@@ -28,12 +28,18 @@ from lather.core.practice.make import make_plate
 from lather.core.practice.places import Places
 from lather.core.practice.sitters import SKIN, load_sitter
 from lather.core.stages.grain.kind import grain_settings
-from lather.core.stages.grain.missing import finest, spacing
+from lather.core.stages.grain.missing import spacing
 from lather.core.stages.registry import make_kinds
 from lather.core.types import Rect
 
 _CAMERAS = (Grain(0.6, 0.6, 0.3), Grain(1.2, 1.0, 0.2))
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
+
+
+def finest(light, d):
+    """Diagonal differences over d px, of the picture's size."""
+    core = (light[d:, d:] - light[d:, :-d] - light[:-d, d:] + light[:-d, :-d]) / 2
+    return np.pad(core, ((0, d), (0, d)), mode="edge")
 
 
 def one(sitter, seed, zone):

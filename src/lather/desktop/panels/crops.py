@@ -89,3 +89,11 @@ class CropList(QListView):
         self.setUniformItemSizes(True)
         self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+
+    def show_row(self, row: int) -> None:
+        """Bring a row into sight, with the first row in sight whole."""
+        self.scrollTo(self.model().index(row, 0))
+        bar, height = self.verticalScrollBar(), self.sizeHintForRow(0)
+        hidden = bar.value() % height if height > 0 else 0
+        if hidden and bar.value() < bar.maximum():
+            bar.setValue(bar.value() + height - hidden)

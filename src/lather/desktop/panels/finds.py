@@ -175,7 +175,7 @@ class FindsPanel(QWidget):
         selection.blockSignals(True)
         if row >= 0:
             self.list.setCurrentIndex(self._model.index(row, 0))
-            self.list.scrollTo(self._model.index(row, 0))
+            self.list.show_row(row)
         else:
             self.list.clearSelection()
         selection.blockSignals(False)
