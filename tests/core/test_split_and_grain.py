@@ -22,7 +22,7 @@ from lather.core.stages.grain.synthesis import grain_noise
 from lather.core.stages.look import looked_at
 from lather.core.stages.mend.live import LiveStroke
 from lather.core.stages.split.area import mixes_light_and_shade
-from lather.core.stages.split.bands import BandSettings, part
+from lather.core.stages.split.bands import BandSettings, guided, low_pass, part
 from lather.core.types import Rect
 from tests.support.pictures import plate, session_of, skin_like
 
@@ -71,6 +71,12 @@ class SplitTest(unittest.TestCase):
             tone, texture = part(self.photo, 6.0, edge_keeping)
             self.assertLess(np.abs(tone + texture - self.photo).max(), 1 / 65535)
             self.assertLess(np.abs(np.diff(tone, axis=1)).mean(), 0.2 * np.abs(np.diff(self.photo, axis=1)).mean())
+
+    def test_a_large_picture_worked_in_halves_is_the_same_at_every_width(self):
+        pixels = np.random.default_rng(2).random((420, 560, 3), np.float32)
+        for width in (3.0, 40.0, 200.0):  # the last reaches further than the picture is high
+            whole = guided(pixels, max(1, round(1.22 * width)), 0.15, smooth_px=0.6 * width)
+            np.testing.assert_allclose(low_pass(pixels, width, True), whole, atol=2e-5)
 
     def test_an_unknown_band_and_a_width_out_of_range_are_refused(self):
         for settings in ({"band": "middle"}, {"width_px": 0.1}, {"width_px": 900}):

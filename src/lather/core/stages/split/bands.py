@@ -72,10 +72,9 @@ def low_pass(pixels: EncodedRGB, width_px: float, edge_keeping: bool) -> Encoded
         side = 2 * int(np.ceil(3.5 * width_px)) + 1
         return cv2.GaussianBlur(pixels, (side, side), width_px, borderType=cv2.BORDER_REPLICATE)
     how = {"radius": _box_radius(width_px), "edge": _EDGE, "smooth_px": 0.6 * width_px}
-    middle = pixels.shape[0] // 2
-    if pixels.size < _LARGE:
+    middle, margin = pixels.shape[0] // 2, low_pass_halo(width_px, True)
+    if pixels.size < _LARGE or middle <= margin:  # halves that each need the whole picture save nothing
         return guided(pixels, **how)
-    margin = low_pass_halo(width_px, True)
     lower = WORKERS.submit(lambda: guided(pixels[middle - margin :], **how)[margin:])
     upper = guided(pixels[: middle + margin], **how)[:middle]
     return np.concatenate([upper, lower.result()])
