@@ -17,6 +17,13 @@ _HULL_IN = 0.1  # how far inside the face's corners its hull is believed to be f
 _HULL_DARK = 0.45  # share of the face's L* under which it may be hair all the same
 _SURE_IN_FACE = 0.12
 _SHADE_HUE, _SURE_IN_SHADE = 22.0, 0.7  # degrees from the face's hue
+_RIM_REACH, _RIM_GAP, _RIM_CHROMA, _RIM_LIGHT, _RIM_OVER = 0.17, 0.05, 0.8, 0.75, 6.0
+"""Of a strip in the light's own colour: eye distances from skin at its far and near side, shares of skin's chroma and
+L*, L* over what follows."""
+_STRANDS_FROM, _STRAND_CLIP, _STRAND_BAND, _STRAND_WIDTH = 0.045, 0.2, 2.5, 0.2
+"""Coherence times spread of fine log luminance from which it is strands, what a spread counts at the most; pixels; the
+least width of a lock in eye distances (what is narrower is an edge or a wrinkle)."""
+_STRANDS_SEEN_PX, _STRANDS_DOWN_TO = 90.0, 2.8  # least eye distance at which hair shows strands; in eye distances
 _LEAST_ISLAND = 0.0015  # share of the picture below which a separate piece of skin is not believed
 
 
@@ -51,9 +58,69 @@ def skin_mask(small: EncodedRGB, face: FaceMap | None, scale: float) -> Mask:
     sure *= np.clip((_ROUGH - cv2.GaussianBlur(spread, (0, 0), 1.5)) / (0.5 * _ROUGH), 0, 1)
     sure = cv2.GaussianBlur(sure.astype(np.float32), (0, 0), 1.2)
     if face is not None:
+        sure[_strands(log_light, face, scale)] = 0
         sure[_shade_under_chin(lab, seeds, face, scale)] = _SURE_IN_SHADE
         sure *= _inside_edges(small, lab, sure, seeds, face, scale)
-    return _grown(sure, seeds, face, scale)
+    mask = _grown(sure, seeds, face, scale)
+    return _with_rim_light(mask, lab, seeds, face, scale) if face is not None else mask
+
+
+def _strands(log_light: np.ndarray, face: FaceMap, scale: float) -> np.ndarray:
+    """True in locks of hair outside the middle of the face: fine, and all running one way (structure tensor, Bigün and
+    Granlund 1987), which hair keeps where light gives it skin's colour. None on faces too small to show them."""
+    if face.eye_distance_px < _STRANDS_SEEN_PX * scale:
+        return np.zeros(log_light.shape, bool)
+    fine = log_light - cv2.GaussianBlur(log_light, (0, 0), _STRAND_BAND)
+    fine = np.clip(fine, -_STRAND_CLIP, _STRAND_CLIP).astype(np.float32)
+    gx, gy = cv2.Sobel(fine, cv2.CV_32F, 1, 0), cv2.Sobel(fine, cv2.CV_32F, 0, 1)
+    xx, yy, xy, energy = (cv2.GaussianBlur(v, (0, 0), 2 * _STRAND_BAND) for v in (gx * gx, gy * gy, gx * gy, fine**2))
+    coherence = np.sqrt((xx - yy) ** 2 + 4 * xy**2) / (xx + yy + 1e-9)
+    strands = (coherence * np.sqrt(energy) > _STRANDS_FROM).astype(np.uint8)
+    width = max(5, round(_STRAND_WIDTH * face.eye_distance_px / scale)) | 1
+    strands = cv2.morphologyEx(
+        strands, cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (width, width))
+    )
+    ys, xs = np.mgrid[: strands.shape[0], : strands.shape[1]]
+    u, v = face.in_frame((xs + 0.5) * scale, (ys + 0.5) * scale)
+    return (strands > 0) & ((u / 0.8) ** 2 + ((v - 0.47) / 1.05) ** 2 > 1) & (np.abs(u) < 2.2) & (v < _STRANDS_DOWN_TO)
+
+
+def _with_rim_light(mask: Mask, lab: np.ndarray, seeds: np.ndarray, face: FaceMap, scale: float) -> Mask:
+    """The mask with the strips along its outline where light from behind glances off the skin in its own colour.
+
+    Such a strip is pale, runs along skin, ends near it, and is brighter than the ground or hair that follows.
+    """
+    d = face.eye_distance_px / scale
+    usual = np.median(lab[seeds], axis=0)
+    skin = (mask > 0.5).astype(np.uint8)
+    away = cv2.distanceTransform(1 - skin, cv2.DIST_L2, 5)
+    ys, xs = np.mgrid[: skin.shape[0], : skin.shape[1]]
+    u, v = face.in_frame((xs + 0.5) * scale, (ys + 0.5) * scale)
+    inner = (u / 0.62) ** 2 + ((v - 0.47) / 0.95) ** 2 < 1  # the white of eyes and teeth
+    soft = cv2.GaussianBlur(lab, (0, 0), 1.2)
+    pale = np.hypot(soft[..., 1], soft[..., 2]) < _RIM_CHROMA * np.hypot(usual[1], usual[2])
+    pale &= (soft[..., 0] > _RIM_LIGHT * usual[0]) & (skin == 0) & ~inner & (away < _RIM_REACH * d)
+    pale = cv2.morphologyEx(pale.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(pale, connectivity=4)
+    out = np.zeros(skin.shape, np.uint8)
+    for n in range(1, count):
+        x, y, w, h, area = stats[n]
+        part = np.s_[max(0, y - 9) : y + h + 9, max(0, x - 9) : x + w + 9]
+        own = labels[part] == n
+        if area < 0.01 * d * d or not (own & (away[part] < _RIM_GAP * d)).any():
+            continue
+        ring = cv2.dilate(own.astype(np.uint8), np.ones((9, 9), np.uint8)).astype(bool) & ~own
+        beyond = ring & (away[part] > _RIM_GAP * d)
+        if np.percentile(away[part][own], 90) > 0.85 * _RIM_REACH * d or (ring & ~beyond).sum() < 0.25 * ring.sum():
+            continue
+        if beyond.any() and soft[part][own][:, 0].mean() > soft[part][beyond][:, 0].mean() + _RIM_OVER:
+            out[part][own] = 1
+    if not out.any():
+        return mask
+    gap = np.ones(2 * (round(_RIM_GAP * d) // 2 + 2) + 1, np.uint8)
+    gap = np.outer(gap, gap)
+    joint = cv2.morphologyEx(skin | out, cv2.MORPH_CLOSE, gap) & ~skin & cv2.dilate(out, gap)
+    return np.maximum(mask, cv2.GaussianBlur((joint | out).astype(np.float32), (0, 0), 0.8))
 
 
 def _inside_edges(small, lab, sure, seeds, face: FaceMap, scale: float) -> Mask:
