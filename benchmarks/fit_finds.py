@@ -1,6 +1,6 @@
 """Fits the weights by which finds are told apart, on plates whose truth is known, and says what is reached.
 
-    .venv/bin/python benchmarks/fit_finds.py [--model spots|lines|ground] [--seeds 12] [--write]
+    .venv/bin/python benchmarks/fit_finds.py [--model spots|lines|ground|areas] [--seeds 12] [--write]
 
 For every shipped sitter and seed a plate is made; every measured place is labelled with the flaw it lies on, or
 "none". Figures are for a sitter left out of the fit, and for the last quarter of the plates of every sitter held
@@ -18,7 +18,7 @@ from sklearn.ensemble import HistGradientBoostingClassifier
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
 from lather.core.engine.photo import Photo
-from lather.core.find import ground, lines, spots, tell
+from lather.core.find import areas, ground, lines, look, spots, tell
 from lather.core.find.scene import FindScene
 from lather.core.imageio.picture import Picture
 from lather.core.measure.photo_measures import PhotoMeasures
@@ -29,7 +29,8 @@ from lather.core.practice.sitters import load_sitter, sitter_names
 SPOTS = ("blemish_dark", "blemish_red", "blemish_bright", "mole", "freckle", "flake")
 LINES = ("crease", "hair_on_skin", "vein_nose", "scar", "makeup_fold", "strap_mark", "jewellery_mark")
 GROUND = ("cloth_speck", "lens_mark")
-KINDS = {"spots": ("none", *SPOTS), "lines": ("none", *LINES), "ground": ("none", *GROUND)}
+AREAS = ("blotch", "redness", "shine")
+KINDS = {"spots": ("none", *SPOTS), "lines": ("none", *LINES), "ground": ("none", *GROUND), "areas": ("none", *AREAS)}
 FLAWS = {
     "spots": {
         "blemish_dark": 10,
@@ -54,6 +55,7 @@ FLAWS = {
         "blemish_dark": 4,
     },
     "ground": {"cloth_speck": 8, "lens_mark": 6, "stray_hair": 3},
+    "areas": {"blotch": 3, "redness": 3, "shine": 2, "blemish_red": 4, "blemish_dark": 3, "under_eye": 1},
 }
 
 
@@ -62,7 +64,9 @@ def scene_of(pixels) -> FindScene:
 
 
 def samples(job):
-    """(sitter, features, labels, flaws missed by the detector, flaws) of one plate."""
+    """(sitter, features, labels, (patches, the rows they belong to), flaws never measured, flaws) of one plate.
+
+    Patches only of the spots that are not plainly nothing (see `look`)."""
     kind, name, seed = job
     cv2.setNumThreads(1)  # two plates are worked on at a time
     rng = np.random.default_rng([7, seed])
@@ -71,11 +75,16 @@ def samples(job):
     if seed % 2:
         _vary(plate, rng)
     scene = scene_of(plate.photo)
-    label_of = {"spots": _spots, "lines": _lines, "ground": _ground}[kind]
-    features, labels, hit = label_of(scene, plate)
+    label_of = {"spots": _spots, "lines": _lines, "ground": _ground, "areas": _areas}[kind]
+    features, labels, hit, places = label_of(scene, plate)
+    features = np.array(features)
+    patches, rows = np.zeros((0, look.PLANES, look.SIDE, look.SIDE), np.float16), np.zeros(0, int)
+    if kind == "spots" and len(features):
+        rows = np.flatnonzero(tell.model("spots_or_none").shares(features)[:, 1] >= look.WORTH_A_LOOK)
+        patches = look.patches(scene.layers, np.array(places)[rows]).astype(np.float16)
     wanted = [f for f in plate.flaws if f.kind in KINDS[kind]]
     missed = [(f.kind, round(f.size_px), round(f.contrast_de, 1)) for f in wanted if f.id not in hit]
-    return name, np.array(features), np.array([KINDS[kind].index(x) for x in labels], int), missed, len(wanted)
+    return name, features, np.array([KINDS[kind].index(x) for x in labels], int), (patches, rows), missed, len(wanted)
 
 
 def _vary(plate, rng):
@@ -111,8 +120,8 @@ def _on_line(plate, x, y):
     )
 
 
-def _spots(scene, plate, measured=None, kinds=SPOTS):
-    features, labels, hit = [], [], set()
+def _spots(scene, plate, measured=None, kinds=SPOTS, least_de=2.5):
+    features, labels, hit, places = [], [], set(), []
     for blob in measured if measured is not None else spots.measure_blobs(scene):
         x, y = scene.to_source(blob.x, blob.y)
         flaw = _flaw_at(plate, kinds, x, y)
@@ -120,16 +129,22 @@ def _spots(scene, plate, measured=None, kinds=SPOTS):
             hit.add(flaw.id)
         elif _on_line(plate, x, y):
             continue  # part of a line: neither a spot nor nothing
-        if blob.contrast_de < spots.LEAST_CONTRAST or (flaw is not None and flaw.contrast_de < 2.5):
+        if blob.contrast_de < scene.least_contrast or (flaw is not None and flaw.contrast_de < least_de):
             continue
         features.append(blob.features)
         labels.append(flaw.kind if flaw is not None else "none")
-    return features, labels, hit
+        places.append((blob.x, blob.y, blob.size))
+    return features, labels, hit, places
 
 
 def _ground(scene, plate):
     ground_scene = ground.GroundScene(scene.measures, most_candidates=ground.MOST_CANDIDATES)
     return _spots(ground_scene, plate, spots.measure_blobs(ground_scene), GROUND)
+
+
+def _areas(scene, plate):
+    area_scene = areas.AreaScene(scene.measures)
+    return _spots(area_scene, plate, areas.measure_areas(area_scene), AREAS, 0.0)
 
 
 def _lines(scene, plate):
@@ -153,7 +168,7 @@ def _lines(scene, plate):
         elif share < 0.2:
             features.append(line.features)
             labels.append("none")
-    return features, labels, hit
+    return features, labels, hit, None
 
 
 def fit(model, features, labels):
@@ -220,7 +235,8 @@ def told_by(models, model, features):
         return np.where(shares[:, 0] <= 1 - lines.LEAST_CONFIDENCE, 1 + np.argmax(shares[:, 1:], 1), 0)
     sure = models[f"{model}_or_none"].shares(features)[:, 1]
     kind = 1 + np.argmax(models[model].shares(features)[:, 1:], 1)
-    return np.where(sure >= spots.LEAST_CONFIDENCE, kind, 0)
+    least = areas.LEAST_CONFIDENCE if model == "areas" else spots.LEAST_CONFIDENCE
+    return np.where(sure >= least, kind, 0)
 
 
 def report(models, name, features, labels, title):
@@ -255,15 +271,16 @@ def gathered(arguments):
     jobs = [(arguments.model, name, seed) for seed in seeds for name in sitter_names()]
     by_sitter, missed, total = {}, [], 0
     with ProcessPoolExecutor(2) as pool:
-        for name, features, labels, lost, wanted in pool.map(samples, jobs):
+        for name, features, labels, (patches, rows), lost, wanted in pool.map(samples, jobs):
             if len(features):
-                by_sitter.setdefault(name, []).append((features, labels))
+                parts = by_sitter.setdefault(name, [])
+                parts.append((features, labels, patches, rows + sum(len(p[0]) for p in parts)))
             missed += [(name, *m) for m in lost]
             total += wanted
-    data = {n: tuple(np.concatenate([p[i] for p in parts]) for i in (0, 1)) for n, parts in by_sitter.items()}
+    data = {n: tuple(np.concatenate(part) for part in zip(*parts)) for n, parts in by_sitter.items()}
     if kept:
-        np.savez(kept, **{f"{n}_{i}": d[i] for n, d in data.items() for i in (0, 1)})
-    return data, missed, total
+        np.savez(kept, **{f"{n}_{i}": d[i] for n, d in data.items() for i in range(4)})
+    return {n: d[:2] for n, d in data.items()}, missed, total
 
 
 def main():

@@ -82,7 +82,7 @@ class ClearTest(unittest.TestCase):
 
 class FinderTest(unittest.TestCase):
     def test_made_hairs_are_found_and_cleared_over_other_grounds_and_the_mass_stays(self):
-        for sitter, own in (("pip", "light"), ("marlow", "graded")):
+        for sitter, own in (("pip", "light"), ("marlow", "dark")):  # brown hair on the dark: seen by its colour only
             plate = make_plate(on_ground(load_sitter(sitter), own), 7, flaws={"stray_hair": 10})
             session = session_of(plate.photo)
             finds = find_strands(FindScene(PhotoMeasures(session.photo)))

@@ -1,14 +1,103 @@
 """Areas: blotches, redness and shine on skin; what came in from the frame's edge."""
 
+from dataclasses import dataclass, replace
+from functools import cached_property
+
 import cv2
 import numpy as np
 
 from lather.core.colour.lab import delta_e2000
+from lather.core.find import spots
 from lather.core.find.scene import FindScene
 from lather.core.job.finds import Find
 
 _INTRUDER_SHARE = (0.002, 0.06)
 _SOFT_GRADIENT = 0.02
+LEAST_CONFIDENCE = 0.3
+_LEAST_PER_MM = 2.0
+_MIRROR_SIGMA_PX = 2.0  # of a layer; a coarser layer is taken for wider ones
+_MIRROR_BLURS_MM = (1.2, 2.0, 3.3, 5.5)
+MIRROR_FEATURES = ("mirror_known", "mirror_alike", "mirror_l", "mirror_a", "mirror_b", "mirror_pigment")
+FEATURES = (*spots.FEATURES, *MIRROR_FEATURES)
+
+
+@dataclass(eq=False)
+class AreaScene(FindScene):
+    """Skin seen so coarsely that pores are gone: what is wide and soft remains."""
+
+    most_candidates: int = 300
+    smallest_px: float = 8.0
+    largest_mm: float = 20.0
+    least_contrast: float = 1.2
+
+    @cached_property
+    def level(self) -> int:
+        level = 0
+        while self.measures.pixels_per_mm / 2 ** (level + 1) >= _LEAST_PER_MM:
+            level += 1
+        return level
+
+
+def find_areas(scene: FindScene) -> list[Find]:
+    """Blotches, redness and shine on skin, most certain first. Listed, not mended: that is for later stages."""
+    wide = AreaScene(scene.measures)
+    return spots.name_blobs(wide, measure_areas(wide), "areas", LEAST_CONFIDENCE)
+
+
+def measure_areas(scene: AreaScene) -> list[spots.Blob]:
+    """Wide soft places, measured as blobs are, and beside them the same place on the other side of the face.
+
+    What a face has by its form it has on both sides; a blotch or a red place it has on one.
+    """
+    blobs = spots.measure_blobs(scene)
+    if not blobs:
+        return []
+    places = np.array([(blob.x, blob.y) for blob in blobs])
+    beside = _beside_mirror(scene, places, np.array([blob.size for blob in blobs]) / scene.per_mm)
+    return [replace(b, features=(*b.features, *own)) for b, own in zip(blobs, beside.tolist())]
+
+
+def _beside_mirror(scene: AreaScene, places: np.ndarray, sizes_mm: np.ndarray) -> np.ndarray:
+    """(n, MIRROR_FEATURES): whether the mirrored place is known skin, how alike, and the difference by channel."""
+    out = np.zeros((len(places), len(MIRROR_FEATURES)))
+    face = scene.measures.face
+    if face is None:
+        return out
+    origin, across, _ = face.frame
+    corner = np.array([scene.rect.x0, scene.rect.y0])
+    source = (places + corner) * scene.step
+    mirrored = source - 2 * ((source - origin) @ across)[:, None] * across
+    there = mirrored / scene.step - corner
+    maps = [_off_surroundings(scene, blur * scene.per_mm) for blur in _MIRROR_BLURS_MM]
+    number = np.abs(np.log(0.3 * sizes_mm[:, None]) - np.log(_MIRROR_BLURS_MM)).argmin(1)
+    for n, blur in enumerate(number):
+        own, other = (_at(*maps[blur], at) for at in (places[n], there[n]))
+        if own is None or other is None:
+            continue
+        out[n, 0] = 1
+        out[n, 1] = np.clip(own[:4] @ other[:4] / max(float(own[:4] @ own[:4]), 1e-3), -1, 2)
+        out[n, 2:] = own[:4] - other[:4]
+    return out
+
+
+def _off_surroundings(scene: AreaScene, sigma: float) -> tuple[np.ndarray, int]:
+    """(h, w, 5): each channel at a scale against its surroundings on skin, and how much skin there is; and the step in
+    pixels of the scene it is kept at."""
+    level = int(np.clip(np.log2(sigma / _MIRROR_SIGMA_PX), 0, len(scene.layers) - 1))
+    values, mask = scene.layers[level]
+    held = np.dstack([values * mask[..., None], mask])
+    near, wide = (cv2.GaussianBlur(held, (0, 0), s * sigma / (1 << level)) for s in (1.0, 2.2))
+    off = near[..., :4] / np.maximum(near[..., 4:], 1e-3) - wide[..., :4] / np.maximum(wide[..., 4:], 1e-3)
+    return np.dstack([off, near[..., 4]]), 1 << level
+
+
+def _at(values: np.ndarray, step: int, place: np.ndarray) -> np.ndarray | None:
+    """Values of a place; None off the picture or off skin."""
+    x, y = int(place[0] // step), int(place[1] // step)
+    if not (0 <= x < values.shape[1] and 0 <= y < values.shape[0]):
+        return None
+    found = values[y, x].astype(float)
+    return found if found[4] > 0.4 else None
 
 
 def find_intruders(scene: FindScene) -> list[Find]:
@@ -24,8 +113,10 @@ def find_intruders(scene: FindScene) -> list[Find]:
     chroma = np.hypot(lab[..., 1], lab[..., 2])
     rim = np.concatenate([lab[2], lab[-3], lab[:, 2], lab[:, -3]])
     ground = np.median(rim, axis=0)
-    apart = delta_e2000(lab.reshape(-1, 3), ground[None]).reshape(lab.shape[:2])
-    like = (np.abs(hue - usual_hue) < 22) & (chroma > 0.4 * np.hypot(usual[1], usual[2])) & (apart > 7) & ~skin
+    like = (np.abs(hue - usual_hue) < 22) & (chroma > 0.4 * np.hypot(usual[1], usual[2])) & ~skin
+    apart = np.zeros(lab.shape[:2], np.float32)
+    apart[like] = delta_e2000(lab[like], ground[None])
+    like &= apart > 7
     like = cv2.morphologyEx(like.astype(np.uint8), cv2.MORPH_OPEN, np.ones((7, 7), np.uint8))
     count, labels, stats, centres = cv2.connectedComponentsWithStats(like)
     near_person = cv2.dilate(skin.astype(np.uint8), np.ones((15, 15), np.uint8)) > 0

@@ -43,6 +43,15 @@ CHANNELS = 4  # L*, a*, b*, and pigment (see `spots.channels`)
 _RADII = np.array([0.2, 0.5, 0.8, 1.1, 1.5, 2.0])  # in radii of the blob
 _LEAST_STRENGTH, _LEAST_SKIN, _LEAST_AREA = 1.2, 0.45, 6
 _RINGS_AT = LOCAL_FEATURES.index("mean_at_0.2")
+(
+    _LOG_SIZE_MM, _LOG_SIZE_PX, _D_L, _D_A, _D_B, _HUE_SIN, _HUE_COS, _LEAN_B, _LOG_SNR, _ELONGATION, _FILL,
+    _SHARPNESS, _SKIN_SHARE, _LOG_NEARBY, _LIGHTNESS, _ROUNDNESS, _CLUTTER, _RELIEF, _AROUND_A, _AROUND_B,
+    _FINE_INSIDE, _D_PIGMENT, _SURE_L,
+) = (LOCAL_FEATURES.index(name) for name in (
+    "log_size_mm", "log_size_px", "d_l", "d_a", "d_b", "hue_sin", "hue_cos", "lean_b", "log_snr", "elongation",
+    "fill", "sharpness", "skin_share", "log_nearby", "lightness", "roundness", "clutter", "relief", "around_a",
+    "around_b", "fine_inside", "d_pigment", "sure_l",
+))
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -94,8 +103,8 @@ def _fit(part, skin, x, y, size, usual, per_mm, row, feature, rim):  # pragma: n
     if area < _LEAST_AREA:
         return
     _shape(part, off, signal, ring, own, area, around, usual, row, feature, rim)
-    feature[0], feature[1] = np.log(row[2] / per_mm), np.log(row[2])
-    feature[9], feature[13] = spread, share
+    feature[_LOG_SIZE_MM], feature[_LOG_SIZE_PX] = np.log(row[2] / per_mm), np.log(row[2])
+    feature[_LOG_SNR], feature[_SKIN_SHARE] = spread, share
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -301,17 +310,17 @@ def _shape(part, off, signal, ring, own, area, around, usual, row, feature, rim)
     change = (inside - outside) / inner
     for c in range(CHANNELS):
         row[3 + c], row[3 + CHANNELS + c] = inside[c] / inner, outside[c] / inner
-        feature[23 + c] = change[c] / usual[c]
-    feature[3], feature[4], feature[5], feature[22] = change[0], change[1], change[2], change[3]
+        feature[_SURE_L + c] = change[c] / usual[c]
+    feature[_D_L], feature[_D_A], feature[_D_B], feature[_D_PIGMENT] = change[0], change[1], change[2], change[3]
     chroma = np.hypot(change[1], change[2]) + 1e-6
     length = np.sqrt(change[0] ** 2 + chroma**2) + 1e-6
-    feature[6], feature[7] = change[2] / chroma, change[1] / chroma
-    feature[8] = (change[2] - change[1]) / length
+    feature[_HUE_SIN], feature[_HUE_COS] = change[2] / chroma, change[1] / chroma
+    feature[_LEAN_B] = (change[2] - change[1]) / length
     root = np.sqrt(((xx - yy) / 2) ** 2 + xy * xy)
     large, little = (xx + yy) / 2 + root, max((xx + yy) / 2 - root, 1e-3)
-    feature[10] = np.sqrt(large / little)
-    feature[11] = area / (4 * np.pi * np.sqrt(large * little))
-    feature[12] = steep / max(rim_count, 1) * 2 * radius
+    feature[_ELONGATION] = np.sqrt(large / little)
+    feature[_FILL] = area / (4 * np.pi * np.sqrt(large * little))
+    feature[_SHARPNESS] = steep / max(rim_count, 1) * 2 * radius
     square, clutter, n = 0.0, 0, 0
     for j in range(height):
         for i in range(width):
@@ -319,13 +328,13 @@ def _shape(part, off, signal, ring, own, area, around, usual, row, feature, rim)
                 n += 1
                 square += signal[j, i] ** 2
                 clutter += abs(signal[j, i]) > 0.4
-    feature[14] = np.log(np.sqrt(square / n) * length + 1e-3)
-    feature[15] = row[3 + CHANNELS] / 100
-    feature[16] = 4 * np.pi * area / (crack * np.pi / 4) ** 2
-    feature[17] = clutter / n
-    feature[18] = np.hypot(slope_x, slope_y) / (area * radius * length)
-    feature[19], feature[20] = around[1], around[2]
-    feature[21] = np.log(np.sqrt(fine / area) + 0.05)
+    feature[_LOG_NEARBY] = np.log(np.sqrt(square / n) * length + 1e-3)
+    feature[_LIGHTNESS] = row[3 + CHANNELS] / 100
+    feature[_ROUNDNESS] = 4 * np.pi * area / (crack * np.pi / 4) ** 2
+    feature[_CLUTTER] = clutter / n
+    feature[_RELIEF] = np.hypot(slope_x, slope_y) / (area * radius * length)
+    feature[_AROUND_A], feature[_AROUND_B] = around[1], around[2]
+    feature[_FINE_INSIDE] = np.log(np.sqrt(fine / area) + 0.05)
     _rings(signal, cx, cy, radius, feature)
     _rim(own, cx, cy, rim)
 

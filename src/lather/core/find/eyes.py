@@ -10,7 +10,9 @@ from lather.core.find.scene import FindScene
 from lather.core.job.finds import Find
 
 _HOLLOW_DE, _HOLLOW_BLUE = 4.2, -0.9  # darker than the cheek by, and less yellow by, before it is proposed
-_VEIN_LEAST_A = 1.6
+_VEIN_DARK = 0.15  # what lightness counts beside a*: a vessel is red, and a little darker
+_VEIN_FROM, _VEIN_ON, _LEAST_VEIN_MM = 4.0, 2.0, 1.0  # times the white's own ridge response: where it starts, goes on
+_LEAST_VEIN_SIGHT = 4.5  # strength times root of length in mm
 
 
 def find_hollows(scene: FindScene) -> list[Find]:
@@ -80,14 +82,20 @@ def find_eye_veins(scene: FindScene) -> list[Find]:
             continue
         smooth = cv2.medianBlur(np.ascontiguousarray(part), 5)
         skin_l = float(np.median(scene.lab[..., 0][scene.skin > 0.5])) if (scene.skin > 0.5).any() else 60.0
-        white = (np.hypot(smooth[..., 1], smooth[..., 2]) < 12) & (smooth[..., 0] > max(45.0, 0.8 * skin_l))
+        white = (np.hypot(smooth[..., 1], smooth[..., 2]) < 12) & (smooth[..., 0] > max(40.0, 0.7 * skin_l))
         white = cv2.erode(white.astype(np.uint8), np.ones((5, 5), np.uint8))
         if white.sum() < 60:
             continue
-        response, angle, scale = ridge_response(np.ascontiguousarray(part[..., 1]), (1.0, 1.5), dark=False)
+        redder = np.ascontiguousarray(part[..., 1] - _VEIN_DARK * part[..., 0])
+        response, angle, scale = ridge_response(redder, (1.0, 1.5), dark=False)
+        calm = response[(white > 0) & (response > 0)]
+        usual = float(np.median(calm)) + 0.05 if len(calm) else 1.0
         lines = trace_lines(
-            response * white, angle, scale, low=0.5, high=_VEIN_LEAST_A, least_length=1.4 * scene.per_mm
+            response * white, angle, scale, low=_VEIN_ON * usual, high=_VEIN_FROM * usual,
+            least_length=_LEAST_VEIN_MM * scene.per_mm,
         )
+        lines = [line for line in lines if line.strength / usual * np.sqrt(line.length / scene.per_mm)
+                 > _LEAST_VEIN_SIGHT]
         for line in lines[:4]:
             path = tuple(scene.to_source(float(a) + x0, float(b) + y0) for a, b in line.points)
             mx, my = path[len(path) // 2]

@@ -56,4 +56,5 @@ class GroundScene(FindScene):
 
 def find_on_ground(scene: FindScene) -> list[Find]:
     """Specks on cloth and marks of the lens, most certain first."""
-    return spots.name_blobs(GroundScene(scene.measures, most_candidates=MOST_CANDIDATES), "ground")
+    ground = GroundScene(scene.measures, most_candidates=MOST_CANDIDATES)
+    return spots.name_blobs(ground, spots.measure_blobs(ground), "ground")

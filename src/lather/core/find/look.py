@@ -1,15 +1,43 @@
-"""How a place looks: a small patch around each measured blob, at the blob's own size."""
+"""How a place looks: a small patch around each measured blob, at the blob's own size, seen by a small net.
 
+Measured features say how strong, round and crowded a spot is; among pores that glitter, what tells a flaw from them is
+its picture. The net (convolutions, LeCun et al. 1998; fitted by benchmarks/fit_look.py) is run by OpenCV.
+"""
+
+from functools import cache
+from threading import Lock
+
+import cv2
 import numpy as np
 from numba import njit
 
-from lather.core.find import blob_fit
+from lather.core.find import blob_fit, tell
 
+WORTH_A_LOOK = 0.004  # share told by the measured features from which the look is asked too
 SIDE = 28
 REACH = 2.0  # sizes of the blob from its middle to the patch's side
 PLANES = blob_fit.CHANNELS + 1  # L*, a*, b*, pigment, and skin
 _UNIT = np.array([6.0, 3.0, 3.0, 6.0], np.float32)  # of each channel: what a plain flaw changes it by
 _LARGEST_STEP = 1.4  # px of a layer between two samples; a coarser layer is taken beyond
+
+
+_one_at_a_time = Lock()
+
+
+@cache
+def _net() -> cv2.dnn.Net:
+    return cv2.dnn.readNetFromONNX(str(tell.FOLDER / "look.onnx"))
+
+
+def log_odds(features: np.ndarray, seen: np.ndarray) -> np.ndarray:
+    """(n,) log odds that blobs with features (n, f) and patches (n, PLANES, SIDE, SIDE) are no natural texture."""
+    if not len(features):
+        return np.zeros(0)
+    with _one_at_a_time:
+        net = _net()
+        net.setInput(np.ascontiguousarray(features, np.float32)[..., None, None], "features")
+        net.setInput(np.ascontiguousarray(seen, np.float32), "patches")
+        return net.forward().ravel().astype(float)
 
 
 def patches(layers, places: np.ndarray) -> np.ndarray:

@@ -13,6 +13,7 @@ from lather.core.types import EncodedRGB, Lab, Mask, Rect, as_float32
 _FINEST_PER_MM = 8.5  # more pixels per mm than this show nothing that a retoucher mends
 _MARGIN_MM = 8.0
 _CORE_OF_NATURAL = 0.55
+_LAYERS = 6
 _FAR = 3.0  # radii from a natural place at which it counts no more
 
 
@@ -23,6 +24,11 @@ class FindScene:
     measures: PhotoMeasures
     most_candidates: int = 6000
     """Places measured at the most, those that stand out most first."""
+    smallest_px: float = 3.6
+    largest_mm: float = 6.5
+    """Across, of the blobs looked for; in pixels of this scale, and on the person."""
+    least_contrast: float = 2.2
+    """ΔE00 of a blob to the skin around it under which it is nothing."""
 
     @cached_property
     def level(self) -> int:
@@ -52,7 +58,7 @@ class FindScene:
         found = Rect(int(xs[0] * k), int(ys[0] * k), int((xs[-1] + 1) * k) + 1, int((ys[-1] + 1) * k) + 1)
         return found.expand(margin).intersect(bounds)
 
-    @property
+    @cached_property
     def _encoded(self) -> EncodedRGB:
         """`rect` in sRGB."""
         photo, rect = self.measures.photo, self.rect
@@ -121,6 +127,15 @@ class FindScene:
             cv2.fillPoly(natural, [np.round([self.to_here(*p) for p in scalp(face)]).astype(np.int32)], 1)
         return np.where(natural > 0, 0, self.skin).astype(np.float32)
 
+    @cached_property
+    def layers(self) -> list[tuple[np.ndarray, Mask]]:
+        """(`channels`, `searched`) at this scale, a half, a quarter ... of it."""
+        layers = [(self.channels, np.clip(self.searched, 0, 1))]
+        while len(layers) < _LAYERS and min(layers[-1][1].shape) > 8:
+            half = tuple(max(1, n // 2) for n in layers[-1][1].shape[::-1])
+            layers.append(tuple(cv2.resize(part, half, interpolation=cv2.INTER_AREA) for part in layers[-1]))
+        return layers
+
     def natural_nearness(self, places: np.ndarray) -> np.ndarray:
         """(n,) of places (n, 2) in px here: radius in the nearest natural place's own ellipse, 1 on its rim, most 3."""
         nearest = np.full(len(places), _FAR)
@@ -147,12 +162,17 @@ class FindScene:
         return float(-vs[int(np.argmin(profile + 0.25 * np.abs(vs + 0.27)))])
 
     @cached_property
-    def whole_lightness(self) -> np.ndarray:
-        """L* of the whole picture at this scale, float32."""
+    def whole_lab(self) -> Lab:
+        """L*, a*, b* of the whole picture at this scale."""
         values = as_float32(self.measures.photo.codes(self.level))
         if not profiles.is_srgb(self.measures.photo.profile):
             values = profiles.convert(values, self.measures.photo.profile, profiles.srgb_profile())
-        return np.ascontiguousarray(cv2.cvtColor(np.ascontiguousarray(values), cv2.COLOR_RGB2Lab)[..., 0])
+        return cv2.cvtColor(np.ascontiguousarray(values), cv2.COLOR_RGB2Lab)
+
+    @cached_property
+    def whole_lightness(self) -> np.ndarray:
+        """L* of the whole picture at this scale, float32."""
+        return cv2.extractChannel(self.whole_lab, 0)
 
     @cached_property
     def ground(self) -> Mask:

@@ -9,15 +9,13 @@ from numba import njit
 from scipy.spatial import cKDTree
 
 from lather.core.colour.lab import delta_e2000
-from lather.core.find import blob_fit, tell
+from lather.core.find import blob_fit, look, tell
 from lather.core.find.scene import FindScene
 from lather.core.job.finds import KEEPERS, Find
 
-_SMALLEST_PX, _LARGEST_MM = 3.6, 6.5
 _SCALE_STEP = 1.32
 _COARSER = 4  # px of a map of what is usual around
 _LEAST_RESPONSE = 2.6  # times what is usual around, all channels together
-LEAST_CONTRAST = 2.2
 _NEIGHBOURS = 8
 LEAST_CONFIDENCE = 0.12  # of being no natural texture; lower finds more, and more that is none
 _LEAST_KEPT = 0.25  # of what is proposed to be kept: a freckle that may be none helps nobody
@@ -25,7 +23,7 @@ _FLAKE_COUNTS = 0.35
 _AT_A_TIME = 800
 FEATURES = (*blob_fit.LOCAL_FEATURES, "log_rank", "natural", "log_relative", "log_spacing", "nearby_contrast")
 _LOG_SIZE_PX, _CONTRAST, _SNR = (FEATURES.index(name) for name in ("log_size_px", "contrast", "log_snr"))
-_FIT_UP_TO_PX, _SEEN_UP_TO_PX, _LEVELS = 14.0, 7.0, 6  # larger blobs are seen and measured on coarser layers
+_FIT_UP_TO_PX, _SEEN_UP_TO_PX = 14.0, 7.0  # larger blobs are seen and measured on coarser layers
 
 
 @dataclass(frozen=True)
@@ -42,18 +40,22 @@ class Blob:
 
 def find_spots(scene: FindScene) -> list[Find]:
     """Blemishes, flakes, moles and freckles on bare skin, most certain first."""
-    return name_blobs(scene, "spots")
+    return name_blobs(scene, measure_blobs(scene), "spots")
 
 
-def name_blobs(scene: FindScene, model_name: str) -> list[Find]:
+def name_blobs(
+    scene: FindScene, blobs: list[Blob], model_name: str, least_confidence: float = LEAST_CONFIDENCE
+) -> list[Find]:
     """Measured blobs as finds, with the kinds of a model; natural texture ("none") is left out."""
-    blobs = [blob for blob in measure_blobs(scene) if blob.contrast_de >= LEAST_CONTRAST]
+    blobs = [blob for blob in blobs if blob.contrast_de >= scene.least_contrast]
     if not blobs:
         return []
     features = np.array([blob.features for blob in blobs])
     sure = tell.model(f"{model_name}_or_none").shares(features)[:, 1]
+    if model_name == "spots":
+        sure = _looked_at(scene, blobs, features, sure)
     model = tell.model(model_name)
-    chosen = np.flatnonzero(sure >= LEAST_CONFIDENCE)
+    chosen = np.flatnonzero(sure >= least_confidence)
     finds = []
     shares_of = model.shares(features[chosen])
     if "flake" in model.kinds:  # mended as a bright blemish is, so a blemish in doubt is not taken for one
@@ -84,9 +86,20 @@ def name_blobs(scene: FindScene, model_name: str) -> list[Find]:
     return sorted(finds, key=lambda f: -f.confidence)
 
 
+def _looked_at(scene: FindScene, blobs: list[Blob], features: np.ndarray, sure: np.ndarray) -> np.ndarray:
+    """How sure each blob is when what was measured and how it looks count alike (mean of their log odds)."""
+    own = np.flatnonzero(sure >= look.WORTH_A_LOOK)
+    places = np.array([(blobs[n].x, blobs[n].y, blobs[n].size) for n in own]).reshape(-1, 3)
+    told = np.clip(sure[own], 1e-6, 1 - 1e-6)
+    odds = 0.5 * (np.log(told / (1 - told)) + look.log_odds(features[own], look.patches(scene.layers, places)))
+    out = np.zeros(len(sure))
+    out[own] = 1 / (1 + np.exp(-odds))
+    return out
+
+
 def measure_blobs(scene: FindScene) -> list[Blob]:
     """All blob-like places, each measured; near-doubles left out, what stands out most first."""
-    layers = _pyramid(scene.channels, scene.searched)
+    layers = scene.layers
     seeds, usual = _scale_space_extrema(scene, layers)
     if not len(seeds):
         return []
@@ -105,16 +118,6 @@ def measure_blobs(scene: FindScene) -> list[Blob]:
         Blob(float(x), float(y), float(size), tuple(f), rim, float(de))
         for (x, y, size), f, rim, de in zip(rows[:, :3], features.tolist(), rims, contrast)
     ]
-
-
-def _pyramid(values: np.ndarray, bare: np.ndarray) -> list[tuple[np.ndarray, np.ndarray]]:
-    """(channels, skin) at full, half, quarter ... scale."""
-    layers = [(np.ascontiguousarray(values), np.clip(bare, 0, 1))]
-    while len(layers) < _LEVELS and min(layers[-1][1].shape) > 8:
-        values, bare = layers[-1]
-        half = (max(1, bare.shape[1] // 2), max(1, bare.shape[0] // 2))
-        layers.append(tuple(cv2.resize(v, half, interpolation=cv2.INTER_AREA) for v in (values, bare)))
-    return layers
 
 
 def _fitted(layers, seeds: np.ndarray, usual: np.ndarray, per_mm: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -175,8 +178,9 @@ def _scale_space_extrema(scene: FindScene, layers) -> tuple[np.ndarray, np.ndarr
     skin around: a spot shows in the channels that are calm where it lies. Blurs are divided by the blurred skin mask,
     so that hair or background beside skin does not count (normalised convolution, Knutsson and Westin 1993).
     """
-    largest = max(2 * _SMALLEST_PX, _LARGEST_MM * scene.per_mm)
-    sizes = _SMALLEST_PX * _SCALE_STEP ** np.arange(1 + int(np.log(largest / _SMALLEST_PX) / np.log(_SCALE_STEP)))
+    smallest = scene.smallest_px
+    largest = max(2 * smallest, scene.largest_mm * scene.per_mm)
+    sizes = smallest * _SCALE_STEP ** np.arange(1 + int(np.log(largest / smallest) / np.log(_SCALE_STEP)))
     levels = np.clip(np.ceil(np.log2(sizes / _SEEN_UP_TO_PX)), 0, len(layers) - 1).astype(int)
     responses, usuals = [], []
     for level in range(len(layers)):

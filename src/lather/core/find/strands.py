@@ -25,6 +25,9 @@ _MOST = 600
 _STANDS_OUT_MM = 9.0  # this far from the mass it is no fringe any more
 _CROWD_MM, _CROWD_USUAL, _CROWD_COUNTS = 4.0, 1.0, 0.5
 USUAL_CONFIDENCE = 0.5
+_AS_DARK_L, _AS_DARK_SHARE = 14.0, 0.02  # ground whose lightness is this near that of the hair, and how much of it
+_COARSER = 4  # px of the map of what is usual
+_WARMTH = np.float32(np.sqrt(0.5))  # of a* and b* each
 
 
 def find_strands(scene: FindScene) -> list[Find]:
@@ -32,26 +35,55 @@ def find_strands(scene: FindScene) -> list[Find]:
     ground = scene.ground
     if not ground.any():
         return []
-    values = scene.whole_lightness
     traced: list[tuple[Line, float]] = []
     sigmas = sorted({max(_LEAST_SIGMA_PX, 0.5 * w * scene.per_mm) for w in _WIDTHS_MM})
-    for dark in (True, False):
-        response, angle, scale = ridge_response(values, sigmas, dark=dark)
-        response[ground == 0] = 0
-        usual = _usual(response, ground, scene.per_mm)
-        lines = trace_lines(
-            response, angle, scale, low=_LOW * usual, high=np.maximum(_LEAST_HIGH, _HIGH * usual),
-            least_length=0.5 * _LEAST_MM * scene.per_mm,
-        )
-        noise = float(np.median(usual[ground > 0]))
-        traced += [(line, line.strength / max(_LEAST_HIGH, _HIGH * noise)) for line in lines]
+    looks = [(scene.whole_lightness, ground)]
+    alike = _as_light_as_hair(scene)
+    if alike is not None:
+        looks.append((_warmth(scene), alike))
+    for values, where in looks:
+        for dark in (True, False):
+            response, angle, scale = ridge_response(values, sigmas, dark=dark)
+            response[where == 0] = 0
+            usual = _usual(response, where, scene.per_mm)
+            lines = trace_lines(
+                response, angle, scale, low=_LOW * usual, high=np.maximum(_LEAST_HIGH, _HIGH * usual),
+                least_length=0.5 * _LEAST_MM * scene.per_mm,
+            )
+            noise = float(np.median(usual[::_COARSER, ::_COARSER][where[::_COARSER, ::_COARSER] > 0]))
+            traced += [(line, line.strength / max(_LEAST_HIGH, _HIGH * noise)) for line in lines]
     traced.sort(key=lambda pair: -pair[0].length * pair[1])
     hairs = _joined(_once(traced[:_MOST], scene), scene)
     mass = cv2.distanceTransform(ground, cv2.DIST_L2, 5)
     crowds = _crowds([points for points, _ in hairs], _CROWD_MM * scene.per_mm)
-    finds = [_as_find(scene, points, strength, crowd, mass, values)
+    seen_in = [values for values, _ in looks]
+    finds = [_as_find(scene, points, strength, crowd, mass, seen_in)
              for (points, strength), crowd in zip(hairs, crowds)]
     return sorted((f for f in finds if f), key=lambda f: -f.confidence)
+
+
+def _as_light_as_hair(scene: FindScene) -> Mask | None:
+    """Ground that is about as light as the hair before it, where a hair shows by its colour only; None: there is none.
+    """
+    lightness = cv2.extractChannel(cv2.cvtColor(np.ascontiguousarray(scene.measures.small), cv2.COLOR_RGB2Lab), 0)
+    ground = scene.measures.ground > 0
+    near = cv2.dilate(ground.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
+    rim = near & ~ground & (scene.measures.skin < 0.3)
+    if not rim.any():
+        return None
+    hair = float(np.median(lightness[rim]))
+    alike = ground & (np.abs(cv2.GaussianBlur(lightness, (0, 0), 4.0) - hair) < _AS_DARK_L)
+    if alike.sum() < _AS_DARK_SHARE * ground.sum() or not alike.any():
+        return None
+    height, width = scene.ground.shape
+    wide = cv2.resize(alike.astype(np.uint8), (width, height), interpolation=cv2.INTER_NEAREST)
+    return wide & scene.ground
+
+
+def _warmth(scene: FindScene) -> np.ndarray:
+    """a* and b* together: what tells hair from a ground of its own lightness, and suffers less from noise than each."""
+    lab = scene.whole_lab
+    return _WARMTH * (cv2.extractChannel(lab, 1) + cv2.extractChannel(lab, 2))
 
 
 def chosen_hairs(finds: Sequence[Find], *, least_confidence: float = USUAL_CONFIDENCE, soft_share: float = 0.0):
@@ -63,12 +95,16 @@ def chosen_hairs(finds: Sequence[Find], *, least_confidence: float = USUAL_CONFI
 
 def _usual(response: np.ndarray, ground: Mask, per_mm: float) -> np.ndarray:
     """The ground's own ridge response around each place: its grain and structure, hairs left out."""
-    inside = ground > 0
-    typical = float(np.percentile(response[inside], 75)) + 1e-3
+    inside = ground[::_COARSER, ::_COARSER] > 0
+    coarse = response[::_COARSER, ::_COARSER]
+    typical = float(np.percentile(coarse[inside], 75)) + 1e-3 if inside.any() else 1e-3
     capped = np.minimum(response, 2 * typical)
-    k = 2 * int(6 * per_mm) + 1
-    share = cv2.blur(inside.astype(np.float32), (k, k)) + np.float32(1e-3)
-    return np.maximum(cv2.blur(capped, (k, k)) / share, 0.6 * typical).astype(np.float32)
+    small = (-(-response.shape[1] // _COARSER), -(-response.shape[0] // _COARSER))
+    k = 2 * int(6 * per_mm / _COARSER) + 1
+    share = cv2.blur(cv2.resize(ground.astype(np.float32), small, interpolation=cv2.INTER_AREA), (k, k))
+    usual = cv2.blur(cv2.resize(capped, small, interpolation=cv2.INTER_AREA), (k, k)) / (share + np.float32(1e-3))
+    usual = np.maximum(usual, np.float32(0.6 * typical))
+    return cv2.resize(usual, response.shape[::-1], interpolation=cv2.INTER_LINEAR)
 
 
 def _once(traced: list[tuple[Line, float]], scene: FindScene) -> list[tuple[np.ndarray, float, float]]:
@@ -173,7 +209,7 @@ def _crowds(paths: list[np.ndarray], reach: float) -> list[float]:
 
 
 def _as_find(
-    scene: FindScene, points: np.ndarray, strength: float, crowd: float, mass: np.ndarray, values: np.ndarray
+    scene: FindScene, points: np.ndarray, strength: float, crowd: float, mass: np.ndarray, seen_in: list[np.ndarray]
 ) -> Find | None:
     columns, rows = np.clip(points.astype(int), 0, np.array(mass.shape[::-1]) - 1).T
     depth = mass[rows, columns]
@@ -185,7 +221,7 @@ def _as_find(
         points = _into_the_mass(points, mass, _INTO_MASS_MM * scene.per_mm)
     elif np.hypot(*np.diff(points, axis=0).T).sum() < _FLOATING_MM * scene.per_mm:
         return None
-    width, contrast = _profile(points, values)
+    width, contrast = max((_profile(points, values) for values in seen_in), key=lambda found: found[1])
     if width <= 0 or contrast < _LEAST_CONTRAST:
         return None
     step = scene.step

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from lather.core.job.grain_model import diagonal_gain
 from lather.core.job.model import Stroke
 from lather.core.stages.grain.synthesis import grain_noise
 from lather.core.stages.patches.kind import Read
@@ -25,6 +26,7 @@ _FEATHER_PX = 2.0
 _ASIDE = (1.0, 1.5, 2.1)  # band widths aside at which the grain is taken
 _MOST_BAD = 0.3
 _GRAIN_SIZE_PX = 0.6
+_ROUGHER = 1.6  # times the usual energy of the finest band beside the hair: more than grain lies there
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 
 
@@ -54,9 +56,9 @@ def strand_delta(pixels: EncodedRGB, stroke: Stroke, window: Rect) -> np.ndarray
     alpha = np.clip((half + _FEATHER_PX / 2 - band.distance) / _FEATHER_PX, 0, 1) * stroke.brush.ceiling
     if stroke.fence is not None:
         alpha = alpha * stroke.fence.coverage(window)
-    ground, weight, deviation, known = under_the_band(pixels, band.distance, half)
+    ground, weight, known = under_the_band(pixels, band.distance, half)
     alpha = alpha * np.clip(_KNOWN_TIMES * known, 0, 1)  # inside the mass nothing tells the ground: it stays
-    texture = _texture(pixels - ground, weight > 0.5, band, alpha > 0, 2 * half, deviation, window)
+    texture = _texture(pixels - ground, weight > 0.5, band, alpha > 0, 2 * half, window)
     kept = np.sqrt(np.maximum(0.0, 1 - (1 - alpha) ** 2))  # grain of two pictures adds in power
     return alpha[..., None] * (ground - pixels) + kept[..., None] * texture
 
@@ -91,10 +93,8 @@ def _band(path: np.ndarray, shape: tuple[int, int], half: float) -> _Band:
     return _Band(distance, piece_of_label[labels], normals)
 
 
-def under_the_band(pixels: EncodedRGB, distance: np.ndarray, half: float) -> tuple[EncodedRGB, Mask, float, Mask]:
-    """(ground (h, w, 3), weight of what it was read from (h, w), its usual deviation in luminance, how much of the
-    surroundings it was read from (h, w) 0-1).
-    """
+def under_the_band(pixels: EncodedRGB, distance: np.ndarray, half: float) -> tuple[EncodedRGB, Mask, Mask]:
+    """(ground (h, w, 3), weight of what it was read from (h, w), how much of the surroundings that was (h, w) 0-1)."""
     weight = (distance > half + 1.2).astype(np.float32)
     near = distance < half + 8 + 2 * half
     sigma = max(2.0, 0.9 * half + 1.0)
@@ -111,13 +111,15 @@ def under_the_band(pixels: EncodedRGB, distance: np.ndarray, half: float) -> tup
         deviation = max(_LEAST_DEVIATION, 1.48 * float(np.median(sample))) if len(sample) else deviation
         strange = cv2.dilate((away > _STRANGE * deviation).astype(np.uint8), np.ones((3, 3), np.uint8))
         weight = ((distance > half + 1.2) & (strange == 0)).astype(np.float32)
-    return ground, weight, deviation, share
+    return ground, weight, share
 
 
 def _texture(
-    residual: np.ndarray, good: np.ndarray, band: _Band, laid: np.ndarray, width: float, deviation: float, window: Rect
+    residual: np.ndarray, good: np.ndarray, band: _Band, laid: np.ndarray, width: float, window: Rect
 ) -> np.ndarray:
     """What lies beside the band, moved onto it; where nothing good is beside it, grain made new."""
+    fine, usual = _finest(residual @ _LUMINANCE, good)
+    level = np.float32(usual / np.sqrt(diagonal_gain(_GRAIN_SIZE_PX, 1)))
     out = np.zeros_like(residual)
     ys, xs = np.nonzero(laid)
     pieces = band.piece[ys, xs]
@@ -135,13 +137,23 @@ def _texture(
                 valid = (qy >= 0) & (qy < height) & (qx >= 0) & (qx < wide)
                 valid[valid] = good[qy[valid], qx[valid]]
                 bad = 1 - valid.mean()
+                if valid.any() and fine[qy[valid], qx[valid]].mean() > _ROUGHER * usual**2:
+                    continue  # another hair, too fine or faint to be told from the ground by its light
                 if bad < best:
                     best, chosen = bad, (qy, qx, valid)
             if chosen is not None and best < 0.02:
                 break
-        fill = made[py, px] * np.float32(0.85 * deviation)
+        fill = made[py, px] * level
         if chosen is not None:
             qy, qx, valid = chosen
             fill[valid] = residual[qy[valid], qx[valid]]
         out[py, px] = fill
     return out
+
+
+def _finest(light: np.ndarray, good: np.ndarray) -> tuple[np.ndarray, float]:
+    """(energy of diagonal differences (h, w), their usual size where the ground is good): grain, and hardly a hair."""
+    diagonal = (light[1:, 1:] - light[1:, :-1] - light[:-1, 1:] + light[:-1, :-1]) / 2
+    diagonal = np.pad(diagonal, ((0, 1), (0, 1)), mode="edge")
+    sample = np.abs(diagonal[good])
+    return diagonal**2, 1.4826 * float(np.median(sample)) if len(sample) else 0.0
