@@ -216,6 +216,14 @@ class GrainTest(StageCase):
         self.to_stage(Qt.Key.Key_8)
         panel = self.desk.stages.grain
         self.assertIn("%", panel.note.text())
+        plain = [self.shown(x, y) for x in range(300, 322) for y in (200, 420)]
+        panel.missing.click()
+        self.wait(self.desk.stages.idle)
+        hatched = [self.shown(x, y) for x in range(300, 322) for y in (200, 420)]
+        moved = [max(np.abs(np.subtract(a, b))) for a, b in zip(plain, hatched)]
+        self.assertGreater(max(moved[::2]), 40)  # where the veil took it
+        self.assertEqual(max(moved[1::2]), 0)
+        panel.missing.click()
         panel.everywhere.click()
         self.settle()
         self.assertGreater(self.whole()[area].std(), 2 * smooth)

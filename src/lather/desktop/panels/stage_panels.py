@@ -124,9 +124,10 @@ class SplitPanel(_StagePanel):
 
 
 class GrainPanel(_StagePanel):
-    """`put_back(bool)`; `changed(values, dragging)`."""
+    """`put_back(bool)`; `missing_shown(bool)`; `changed(values, dragging)`."""
 
     put_back = pyqtSignal(bool)
+    missing_shown = pyqtSignal(bool)
     changed = pyqtSignal(dict, bool)
 
     def __init__(self, parent=None):
@@ -136,6 +137,11 @@ class GrainPanel(_StagePanel):
             "Put back where it is missing", "Measured against the photo after all earlier stages, and only there", False
         )
         self.everywhere.clicked.connect(self.put_back)
+        self.missing = self.add_switch(
+            "Show where it went", "Hatches what the earlier stages smoothed: the more of the grain is gone, the denser",
+            False,
+        )
+        self.missing.clicked.connect(self.missing_shown)
         self.amount = ValueSlider("Amount", 0, 200, 100)
         self.amount.setToolTip("100 % is the photo's own level")
         self.amount.changed.connect(lambda v, d: self.changed.emit({"amount": v / 100}, d))
@@ -155,6 +161,7 @@ class GrainPanel(_StagePanel):
                               f"colour share {grain.chroma_share * 100:.0f} %")
         known = grain is not None and bool(grain.level_percent)
         self.everywhere.setEnabled(known)
+        self.missing.setEnabled(known)
         settings = layer.settings if layer is not None else {}
         self.everywhere.setChecked(bool(settings.get("everywhere")))
         for slider in (self.amount, self.size_px):

@@ -375,6 +375,7 @@ class DeskScreen(QWidget):
 
     def close_job(self) -> None:
         self.measured.close()
+        self.stages.close()
         self.found.close()
         self.control.close()
         self.canvas.store.close()

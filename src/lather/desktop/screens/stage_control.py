@@ -1,13 +1,17 @@
 """What Strands, Split and Grain have of their own: panels turned into commands, and what lies over the photo."""
 
+import threading
+
 import cv2
 import numpy as np
-from PyQt6.QtCore import QObject, QRectF, pyqtSignal
+from PyQt6.QtCore import QObject, QRectF, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter
 
+from lather.core.errors import LatherError
 from lather.core.job.commands import SetLayer, Together
 from lather.core.job.model import Layer
 from lather.core.stages.grain.kind import grain_settings
+from lather.core.stages.grain.missing_map import missing_map
 from lather.core.stages.grain.put_back import match_grain
 from lather.core.stages.split.kind import VEIL_STRENGTH
 from lather.desktop.canvas.canvas import PhotoCanvas
@@ -18,13 +22,16 @@ from lather.desktop.screens.measured import Measured
 from lather.desktop.theme.tokens import theme
 
 _BAND_NAMES = {"tone": "Tone", "texture": "Texture", "blotch": "Blotches", "veil": "Veil"}
-_HATCH_PX = 7
+_HATCH_PX, _LONG_SIDE = 7, 2000
+_SETTLED_MS = 400  # after the last change, before the map of missing grain is made again
+_SOME_MISSING = 0.15  # share of the grain from which a place is hatched
 
 
 class StageControl(QObject):
     """`message(text)` for the person."""
 
     message = pyqtSignal(str)
+    _mapped = pyqtSignal(object, object)
 
     def __init__(self, canvas: PhotoCanvas, job: OpenJob, found: FindsControl, measured: Measured, parent=None):
         super().__init__(parent)
@@ -33,6 +40,14 @@ class StageControl(QObject):
         self.panels = {"strands": self.strands, "split": self.split, "grain": self.grain}
         self._ground_shown = False
         self._ground: QImage | None = None
+        self._missing: QImage | None = None
+        self._missing_of: tuple = ()  # the stages whose missing grain is shown
+        self._change = 0  # counts what was asked for: a map of what has changed since is given up
+        self._mapping: threading.Thread | None = None
+        self._closed = False
+        self._settle = QTimer(self, singleShot=True, interval=_SETTLED_MS)
+        self._settle.timeout.connect(self._map_missing)
+        self._mapped.connect(self._take_missing)
         self._protect = True
         self.strands.filtered.connect(self._filter)
         self.strands.ground_shown.connect(self._show_ground)
@@ -41,6 +56,7 @@ class StageControl(QObject):
         self.split.layer_asked.connect(self._new_band)
         self.split.protected.connect(self._set_protected)
         self.grain.put_back.connect(self._put_back)
+        self.grain.missing_shown.connect(self._show_missing)
         self.grain.changed.connect(self._grain_settings)
         measured.ready.connect(self._measured)
         job.stage_changed.connect(lambda: self._look("picture"))
@@ -60,6 +76,9 @@ class StageControl(QObject):
                 self._look(self.split.look.value)
         elif stage_id == "grain":
             self.grain.show_layer(layer, self.measured.grain)
+            if self.grain.missing.isChecked() and not self._missing_known():
+                self._change += 1
+                self._settle.start()
 
     def _measured(self) -> None:
         self._ground = None
@@ -79,14 +98,19 @@ class StageControl(QObject):
         self.canvas.update()
 
     def draw(self, painter: QPainter, canvas: PhotoCanvas) -> None:
-        """Safe ground as a hatch in the accent colour."""
-        if not self._ground_shown or self.job.stage_id != "strands" or self.measured.measures is None:
+        """Safe ground, or where grain went, as a hatch in the accent colour."""
+        hatch = None
+        if self.job.stage_id == "strands" and self._ground_shown and self.measured.measures is not None:
+            if self._ground is None:
+                self._ground = _hatched(self.measured.measures.ground)
+            hatch = self._ground
+        elif self.job.stage_id == "grain" and self.grain.missing.isChecked():
+            hatch = self._missing
+        if hatch is None:
             return
-        if self._ground is None:
-            self._ground = _hatched(self.measured.measures.ground)
         x0, y0 = canvas.view.to_screen(0, 0)
         x1, y1 = canvas.view.to_screen(canvas.picture.x1, canvas.picture.y1)
-        painter.drawImage(QRectF(x0, y0, x1 - x0, y1 - y0), self._ground)
+        painter.drawImage(QRectF(x0, y0, x1 - x0, y1 - y0), hatch)
 
     # Split
 
@@ -145,6 +169,58 @@ class StageControl(QObject):
                 self.job.do(command)
         self.show_job()
 
+    def _show_missing(self, on: bool) -> None:
+        if on:
+            self._map_missing()
+        self.canvas.update()
+
+    def _beneath_grain(self) -> tuple:
+        return tuple(stage for stage in self.job.job.stages if stage.id != "grain")
+
+    def _missing_known(self) -> bool:
+        now = self._beneath_grain()
+        return len(now) == len(self._missing_of) and all(a is b for a, b in zip(now, self._missing_of))
+
+    def _map_missing(self) -> None:
+        """Make the map of missing grain beside the window, if what lies under Grain changed."""
+        job, grain = self.job.job, self.measured.grain
+        if self._mapping is not None or grain is None or self._missing_known():
+            return
+        engine, beneath, change = self.job.session.engine, self._beneath_grain(), self._change
+
+        def work() -> None:
+            try:
+                found = missing_map(engine, job, grain, go_on=lambda: not self._closed and self._change == change)
+            except LatherError:
+                found = None
+            if not self._closed:
+                self._mapped.emit(beneath, found)
+
+        self.message.emit("Looking for missing grain …")
+        self._mapping = threading.Thread(target=work, name="missing grain", daemon=True)
+        self._mapping.start()
+
+    def _take_missing(self, beneath: tuple, found: np.ndarray | None) -> None:
+        self._mapping = None
+        if found is not None:
+            self._missing_of = beneath
+            some = found > _SOME_MISSING
+            self._missing = _hatched(found, dense=True)
+            self.message.emit(f"Grain is missing on {100 * some.mean():.1f} % of the picture." if some.any()
+                              else "No grain is missing: nothing that was done so far took any.")
+            self.canvas.update()
+        if self.grain.missing.isChecked() and not self._missing_known():
+            self._settle.start()
+
+    def idle(self) -> bool:
+        """True when no map is being made or about to be."""
+        return self._mapping is None and not self._settle.isActive()
+
+    def close(self) -> None:
+        self._closed = True
+        if self._mapping is not None:
+            self._mapping.join(timeout=20)
+
     def _grain_settings(self, values: dict, dragging: bool) -> None:
         layer: Layer | None = self.job.layer
         if layer is None:
@@ -154,15 +230,18 @@ class StageControl(QObject):
         self.job.do(SetLayer("grain", layer.id, "settings", values), merge=dragging)
 
 
-def _hatched(ground: np.ndarray) -> QImage:
-    """Diagonal lines in the accent colour where the mask is set; premultiplied ARGB."""
-    mask = cv2.resize(ground, None, fx=2, fy=2, interpolation=cv2.INTER_NEAREST)
-    ys, xs = np.mgrid[: mask.shape[0], : mask.shape[1]]
-    line = ((xs + ys) % (2 * _HATCH_PX) < 3) & (mask > 0)
+def _hatched(share: np.ndarray, dense: bool = False) -> QImage:
+    """Diagonal lines in the accent colour where a map is set; premultiplied ARGB. dense: wider lines where it is more.
+    """
+    side = 2 if not dense else max(1, round(_LONG_SIDE / max(share.shape)))
+    wide = cv2.resize(np.float32(share), None, fx=side, fy=side, interpolation=cv2.INTER_NEAREST)
+    ys, xs = np.mgrid[: wide.shape[0], : wide.shape[1]]
+    at = (xs + ys) % (2 * _HATCH_PX)
+    line = at < (np.where(wide > _SOME_MISSING, 2 + 5 * wide, 0) if dense else np.where(wide > 0, 3, 0))
     colour = theme().accent.lstrip("#")
     r, g, b = (int(colour[i : i + 2], 16) for i in (0, 2, 4))
     alpha = 170
-    pixels = np.zeros((*mask.shape, 4), np.uint8)
+    pixels = np.zeros((*wide.shape, 4), np.uint8)
     pixels[line] = (b * alpha // 255, g * alpha // 255, r * alpha // 255, alpha)
-    height, width = mask.shape
+    height, width = wide.shape
     return QImage(pixels.data, width, height, width * 4, QImage.Format.Format_ARGB32_Premultiplied).copy()
