@@ -3,8 +3,8 @@
     python benchmarks/split_quality.py [--seeds 20] [--sitters wren,pip]
 
 The sitters with a face large enough to outline its cheeks. width: proposed split width (px, % of face), and what the
-tone at that width still keeps of the pore band. blotch: spread of L* between pore scale and feature scale inside the
-evened areas, after / before. band: energy of the pore band after / before there. halo: 98th percentile of ΔE outside
+tone at that width still keeps of the pore band. blotch: spread of L* between pore scale and feature scale inside each
+evened area, after / before. band: energy of the pore band after / before there. halo: 98th percentile of ΔE outside
 the bare skin within 2 % of the face.
 """
 
@@ -78,6 +78,13 @@ def blotch_band(lab, skin, face_px):
     return blur(0.006 * face_px) - blur(0.04 * face_px)
 
 
+def spread_inside(values, areas):
+    """Root mean square of what deviates from the mean of each area: what one area has more light than another is form.
+    """
+    off = [values[areas == n] - values[areas == n].mean() for n in range(1, areas.max() + 1)]
+    return float(np.sqrt((np.concatenate(off) ** 2).mean()))
+
+
 def one(sitter, seed):
     plate = make_plate(sitter, seed, flaws={"blotch": 10})
     photo = Photo(Picture(plate.photo), b"", "plate")
@@ -91,12 +98,14 @@ def one(sitter, seed):
     pores_left = float(pore_band(tone, face_px)[inside].var() / pore_band(before, face_px)[inside].var())
     fence = skin_fence(measures)
     rows = {}
-    blotched = np.zeros(plate.zones.shape, np.uint8)
-    for rim in cheeks(measures.face):
-        cv2.fillPoly(blotched, [np.round(rim).astype(np.int32)], 1)
+    areas = np.zeros(plate.zones.shape, np.uint8)
     margin = 2 * int(0.035 * face_px) + 1
-    where = (cv2.erode(blotched, np.ones((margin, margin), np.uint8)) > 0) & (fence.coverage(photo.bounds) > 0.99)
-    was = blotch_band(before, skin, face_px)[where]
+    for number, rim in enumerate(cheeks(measures.face), 1):
+        own = cv2.fillPoly(np.zeros_like(areas), [np.round(rim).astype(np.int32)], 1)
+        areas[cv2.erode(own, np.ones((margin, margin), np.uint8)) > 0] = number
+    areas[fence.coverage(photo.bounds) <= 0.99] = 0
+    where = areas > 0
+    was = spread_inside(blotch_band(before, skin, face_px), areas)
     outside = cv2.dilate(skin, np.ones((2 * int(0.02 * face_px) + 1,) * 2, np.uint8)) > 0.5
     outside &= skin < 0.5
     for name, edits in (("area", area_edits), ("mix", mix_edits)):
@@ -105,11 +114,11 @@ def one(sitter, seed):
                       settings={"band": "tone", "width_px": scale.split_px, "edge_keeping": True})
         job = job.with_stage(replace(job.stage("split"), layers=(layer,)))
         after = srgb_to_lab(np.clip(Engine(photo, make_kinds()).pixels(job, photo.bounds), 0, 1))
-        now = blotch_band(after, skin, face_px)[where]
+        now = spread_inside(blotch_band(after, skin, face_px), areas)
         kept = texture_energy(after, where.astype(np.float32), face_px)
         kept /= texture_energy(before, where.astype(np.float32), face_px)
         halo = delta_e2000(cv2.GaussianBlur(after, (0, 0), 2), cv2.GaussianBlur(before, (0, 0), 2))[outside]
-        rows[name] = (now.std() / was.std(), kept, np.percentile(halo, 98))
+        rows[name] = (now / was, kept, np.percentile(halo, 98))
     return scale.split_px, scale.split_px / face_px, pores_left, rows
 
 

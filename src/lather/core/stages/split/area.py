@@ -20,6 +20,7 @@ _VEIL_EDGE, _MOST_AHEAD = 0.06, 6
 _MIXED_L = 22.0  # ΔL* between the lightest and the darkest tenth of an outline's tone: a highlight and a shadow
 _LEAST_SIDE = 24
 _FLAT_SIDE = 160
+_FEW = 12  # places through which no field is laid
 _FINER_STAYS = 0.16  # of the smoothing's sigma
 _RIM_SHARE = 0.3  # of the area's depth: what counts as its rim
 
@@ -28,7 +29,9 @@ def area_delta(stroke: Stroke, rect: Rect, read: Read, bounds: Rect, fence: Fenc
     """Change of the tone over `rect` (inside the stroke's bounds), float32 (h, w, 3).
 
     What is finer than an eighth of the smoothing stays: it is texture that the parting left in the tone.
-    fence: of the layer; what lies outside it is not read either.
+    fence: of the layer; what lies outside it is not read either. The form (what its rim spans) is taken out
+    before the smoothing and comes back after: else the rim, which is seen from one side only, would lose its slope
+    and the area would show as a disc.
 
     The outline's points; brush.size_px is the sigma of the smoothing, feather_px that of the rim. mode "flat": the
     tone becomes the smooth field that the skin along the rim spans.
@@ -42,7 +45,8 @@ def area_delta(stroke: Stroke, rect: Rect, read: Read, bounds: Rect, fence: Fenc
     if stroke.mode == "flat":
         wanted = _spanned_by_the_rim(tone, inside)
     else:
-        wanted = _smoothed_inside(tone, inside, stroke.brush.size_px)
+        form = _spanned_by_the_rim(tone, inside)
+        wanted = form + _smoothed_inside(tone - form, inside, stroke.brush.size_px)
     change = _smoothed_inside(wanted - tone, inside, _FINER_STAYS * stroke.brush.size_px)
     coverage = polygon_coverage([stroke.points[:, :2]], area, stroke.feather_px) * np.float32(stroke.brush.ceiling)
     if stroke.fence is not None:
@@ -82,21 +86,27 @@ def _divide(total, share, inside, tone, smooth):  # pragma: no cover - compiled
 
 
 def _spanned_by_the_rim(tone: EncodedRGB, inside: Mask) -> EncodedRGB:
-    """A quadratic field through the outer part of the area; places of the rim that stray from it count less."""
-    height, width = tone.shape[:2]
-    step = max(1, max(height, width) // _FLAT_SIDE)
+    """A quadratic field through the outer part of the area."""
+    step = max(1, max(inside.shape) // _FLAT_SIDE)
     whole = np.pad((inside[::step, ::step] > 0.5).astype(np.uint8), 1)
     deep = cv2.distanceTransform(whole, cv2.DIST_L2, 5)[1:-1, 1:-1]
     ys, xs = np.nonzero((deep > 0) & (deep < max(2.0, _RIM_SHARE * deep.max())))
-    if len(ys) < 12:
+    return _field(tone, ys * step, xs * step)
+
+
+def _field(tone: EncodedRGB, ys: np.ndarray, xs: np.ndarray) -> EncodedRGB:
+    """A quadratic field through some places; those that stray from it count less. The tone itself where they are few.
+    """
+    if len(ys) < _FEW:
         return tone
-    values = tone[::step, ::step][ys, xs]
+    height, width = tone.shape[:2]
+    values = tone[ys, xs]
 
     def basis(y, x):
         y, x = y / max(1, height) - 0.5, x / max(1, width) - 0.5
         return np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], -1)
 
-    terms, trust = basis(ys * step, xs * step), np.ones(len(ys))
+    terms, trust = basis(ys, xs), np.ones(len(ys))
     for _ in range(3):
         fitted = np.linalg.lstsq(terms * trust[:, None], values * trust[:, None], rcond=None)[0]
         away = np.abs(values - terms @ fitted).max(1)
