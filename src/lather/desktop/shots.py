@@ -81,9 +81,13 @@ def _later_stages(desk, canvas: PhotoCanvas, shot) -> None:
     desk.stages.split.look.button("texture").click()
     shot("split-texture")
     desk.stages.split.look.button("picture").click()
+    desk.stages.split.new["veil"].click()
+    drag(canvas, [(780, 1180), (900, 1160), (930, 1240), (800, 1270), (900, 1300)])
+    wait_for(lambda: desk.found.idle() and canvas.ready(), 30)
     QTest.keyClick(canvas, Qt.Key.Key_8)
     desk.stages.grain.everywhere.click()
-    wait_for(lambda: desk.found.idle() and canvas.ready(), 30)
+    desk.stages.grain.missing.click()
+    wait_for(lambda: desk.found.idle() and canvas.ready() and desk.stages.idle(), 60)
     shot("grain")
 
 

@@ -47,6 +47,7 @@ HINTS = {
     "split": "Outline uneven skin with Area: its tone is evened, pores stay. See texture or tone alone at the right.",
     "grain": "Switch on “Put back where it is missing”: what smoothing took returns, nothing else changes.",
 }
+_GRAIN_IS_BACK = "Grain is back wherever it was missing; Grain match tells how well. Paint where you want more of it."
 _GENTLE = "Leave folds and flush: they are what a child is made of."
 
 
@@ -269,6 +270,8 @@ class DeskScreen(QWidget):
 
     def _hint(self, job: Job) -> str:
         elsewhere = HINTS.get(self.job.stage_id)
+        if self.job.stage_id == "grain" and any(x.settings.get("everywhere") for x in job.stage("grain").layers):
+            elsewhere = _GRAIN_IS_BACK
         if elsewhere and self.found.current is None:
             return elsewhere
         edits = sum(1 for _ in job.edits())
