@@ -12,13 +12,18 @@ from pathlib import Path
 import numpy as np
 
 from lather.core.errors import Cancelled, RequestError
+from lather.core.find import look
+from lather.core.find.areas import find_areas
+from lather.core.find.eyes import find_eye_veins
 from lather.core.find.finder import find_all
 from lather.core.find.mend import SOFTEN_STRENGTH, can_mend, layer_for, mend_all, mend_command, proposed_size
 from lather.core.find.ridges import ridge_response, trace_lines
+from lather.core.find.scene import FindScene
 from lather.core.find.under_pointer import look_under
 from lather.core.find.worth import Delivery, judged, threshold_de, will_show
 from lather.core.job.commands import SetFinds, Together
 from lather.core.job.finds import Find
+from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.practice.make import make_plate
 from tests.support.commands import run_here
 from tests.support.pictures import session_of, skin_like
@@ -88,6 +93,54 @@ class FinderTest(unittest.TestCase):
     def test_small_grey_and_plain_pictures_do_no_harm(self):
         for shape in ((1, 1), (5, 400), (64, 64)):
             self.assertEqual(find_all(session_of(np.full((*shape, 3), 20000, np.uint16)).photo)[0], ())
+
+
+class LookTest(unittest.TestCase):
+    def layers(self):
+        ys, xs = np.mgrid[:120, :160]
+        values = np.full((120, 160, 4), (60, 14, 18, 80), np.float32)
+        values[..., 0] += 0.02 * xs - 12 * (np.hypot(xs + 0.5 - 80, ys + 0.5 - 60) < 6)
+        skin = (xs < 100).astype(np.float32)
+        return [(values, skin), (np.ascontiguousarray(values[::2, ::2]), np.ascontiguousarray(skin[::2, ::2]))]
+
+    def test_a_patch_shows_the_blob_at_its_own_size_less_the_skin_around(self):
+        small, large = look.patches(self.layers(), np.array([(80, 60, 12.0), (80, 60, 24.0)]))
+        self.assertEqual(small.shape, (look.PLANES, look.SIDE, look.SIDE))
+        for patch, radius in ((small, 3.0), (large, 1.5)):  # in pixels of the patch: half, a quarter of its reach
+            self.assertLess(patch[0, 13:15, 13:15].max(), -1.5)
+            dark = (patch[0] < -1).sum()
+            self.assertAlmostEqual(np.sqrt(dark / np.pi), radius * look.SIDE / 24, delta=0.8)
+            self.assertLess(np.abs(patch[1:4]).max(), 0.01)
+        self.assertEqual(float(np.abs(small[:4, :, -1]).max()), 0.0)  # off skin nothing is told
+        self.assertEqual((float(small[4, 14, 14]), float(small[4, 14, -1])), (1.0, 0.0))
+        self.assertEqual(len(look.log_odds(np.zeros((0, 44)), np.zeros((0, look.PLANES, look.SIDE, look.SIDE)))), 0)
+
+    def test_a_place_at_the_rim_of_the_picture_has_a_patch_too(self):
+        patch = look.patches(self.layers(), np.array([(1.0, 1.0, 30.0)]))[0]
+        self.assertTrue(np.isfinite(patch).all())
+
+
+class AreaTest(unittest.TestCase):
+    def test_redness_and_shine_are_listed_and_left_to_be_mended_by_hand(self):
+        hit = wanted = 0
+        for sitter in ("tilda", "pip"):
+            plate = make_plate(sitter, 7, flaws={"redness": 3, "shine": 2, "vein_eye": 2})
+            scene = FindScene(PhotoMeasures(session_of(plate.photo).photo))
+            found, flaws = find_areas(scene), [f for f in plate.flaws if f.path is None]
+            near = np.array([[np.hypot(c.x - f.x, c.y - f.y) < 0.6 * f.size_px for f in flaws] for c in found])
+            self.assertTrue(near.any(1).all(), sitter)
+            hit, wanted = hit + near.any(0).sum(), wanted + len(flaws)
+            self.assertLessEqual({f.kind for f in found}, {"redness", "shine", "blotch"})
+            self.assertFalse(any(can_mend(f) for f in found))
+            veins = [f for f in plate.flaws if f.kind == "vein_eye"]
+            for find in find_eye_veins(scene):
+                away = [np.hypot(*(np.array(v.path) - p).T).min() for v in veins for p in find.path]
+                self.assertLess(min(away), 4, sitter)
+        self.assertGreaterEqual(hit / wanted, 0.6)
+
+    def test_clean_skin_has_neither(self):
+        plate = make_plate("tilda", 9, flaws={})
+        self.assertEqual(find_areas(FindScene(PhotoMeasures(session_of(plate.photo).photo))), [])
 
 
 class RidgeTest(unittest.TestCase):
