@@ -10,7 +10,7 @@ from lather.core.find.lines import band
 from lather.core.find.ridges import Line, ridge_response, trace_lines
 from lather.core.find.scene import FindScene
 from lather.core.job.finds import Find
-from lather.core.types import Mask
+from lather.core.types import Lab, Mask
 
 _WIDTHS_MM, _LEAST_SIGMA_PX = (0.2, 0.4), 0.8
 _HIGH, _LOW = 5.0, 2.0  # times the ground's usual ridge response: where a hair starts, where it goes on
@@ -26,6 +26,7 @@ _STANDS_OUT_MM = 9.0  # this far from the mass it is no fringe any more
 _CROWD_MM, _CROWD_USUAL, _CROWD_COUNTS = 4.0, 1.0, 0.5
 USUAL_CONFIDENCE = 0.5
 _AS_DARK_L, _AS_DARK_SHARE = 14.0, 0.02  # ground whose lightness is this near that of the hair, and how much of it
+_PLAINLY_WARMER = 3.0  # of hair against the ground: then only such hairs are looked for
 _COARSER = 4  # px of the map of what is usual
 _WARMTH = np.float32(np.sqrt(0.5))  # of a* and b* each
 
@@ -37,12 +38,12 @@ def find_strands(scene: FindScene) -> list[Find]:
         return []
     traced: list[tuple[Line, float]] = []
     sigmas = sorted({max(_LEAST_SIGMA_PX, 0.5 * w * scene.per_mm) for w in _WIDTHS_MM})
-    looks = [(scene.whole_lightness, ground)]
-    alike = _as_light_as_hair(scene)
+    looks = [(scene.whole_lightness, ground, (True, False))]
+    alike, ways = _as_light_as_hair(scene)
     if alike is not None:
-        looks.append((_warmth(scene), alike))
-    for values, where in looks:
-        for dark in (True, False):
+        looks.append((_warmth(scene.whole_lab), alike, ways))
+    for values, where, ways in looks:
+        for dark in ways:
             response, angle, scale = ridge_response(values, sigmas, dark=dark)
             response[where == 0] = 0
             usual = _usual(response, where, scene.per_mm)
@@ -56,33 +57,34 @@ def find_strands(scene: FindScene) -> list[Find]:
     hairs = _joined(_once(traced[:_MOST], scene), scene)
     mass = cv2.distanceTransform(ground, cv2.DIST_L2, 5)
     crowds = _crowds([points for points, _ in hairs], _CROWD_MM * scene.per_mm)
-    seen_in = [values for values, _ in looks]
+    seen_in = [values for values, _, _ in looks]
     finds = [_as_find(scene, points, strength, crowd, mass, seen_in)
              for (points, strength), crowd in zip(hairs, crowds)]
     return sorted((f for f in finds if f), key=lambda f: -f.confidence)
 
 
-def _as_light_as_hair(scene: FindScene) -> Mask | None:
-    """Ground that is about as light as the hair before it, where a hair shows by its colour only; None: there is none.
+def _as_light_as_hair(scene: FindScene) -> tuple[Mask | None, tuple[bool, ...]]:
+    """(ground that is about as light as the hair before it, where a hair shows by its colour only; whether a hair is
+    looked for as what is colder, warmer, or both). None: there is none.
     """
-    lightness = cv2.extractChannel(cv2.cvtColor(np.ascontiguousarray(scene.measures.small), cv2.COLOR_RGB2Lab), 0)
+    lab = cv2.cvtColor(np.ascontiguousarray(scene.measures.small), cv2.COLOR_RGB2Lab)
     ground = scene.measures.ground > 0
     near = cv2.dilate(ground.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
     rim = near & ~ground & (scene.measures.skin < 0.3)
     if not rim.any():
-        return None
-    hair = float(np.median(lightness[rim]))
-    alike = ground & (np.abs(cv2.GaussianBlur(lightness, (0, 0), 4.0) - hair) < _AS_DARK_L)
+        return None, ()
+    hair = np.median(lab[rim], axis=0)
+    alike = ground & (np.abs(cv2.GaussianBlur(lab[..., 0], (0, 0), 4.0) - hair[0]) < _AS_DARK_L)
     if alike.sum() < _AS_DARK_SHARE * ground.sum() or not alike.any():
-        return None
+        return None, ()
+    warmer = float(_warmth(hair[None, None])[0, 0] - np.median(_warmth(lab[alike][None])))
     height, width = scene.ground.shape
     wide = cv2.resize(alike.astype(np.uint8), (width, height), interpolation=cv2.INTER_NEAREST)
-    return wide & scene.ground
+    return wide & scene.ground, (warmer < 0,) if abs(warmer) > _PLAINLY_WARMER else (True, False)
 
 
-def _warmth(scene: FindScene) -> np.ndarray:
+def _warmth(lab: Lab) -> np.ndarray:
     """a* and b* together: what tells hair from a ground of its own lightness, and suffers less from noise than each."""
-    lab = scene.whole_lab
     return _WARMTH * (cv2.extractChannel(lab, 1) + cv2.extractChannel(lab, 2))
 
 
