@@ -21,6 +21,7 @@ def run() -> None:
     from lather.core.engine.engine import Engine
     from lather.core.engine.export import to_codes
     from lather.core.engine.photo import Photo
+    from lather.core.find import look
     from lather.core.find.finder import find_all
     from lather.core.imageio.picture import Picture
     from lather.core.job.commands import AddEdits, AddLayer
@@ -63,6 +64,7 @@ def run() -> None:
         patch = Patch([(Rect(0, 0, 2, 2), np.zeros((2, 2, 3), np.int16))], photo.bounds)
         Patch.from_png_pieces(patch.to_png_pieces(), photo.bounds)
     find_all(photo)
+    look.patches([(np.zeros((40, 40, 4), np.float32), np.ones((40, 40), np.float32))], np.array([(20.0, 20.0, 6.0)]))
     drag = replace(stroke, tool="drag", offset=None)
     solve_stroke(drag, read=lambda rect: photo.read(rect), original=lambda rect: photo.read(rect), bounds=photo.bounds)
     distance_to_path(np.array([[1.0, 1.0], [9.0, 9.0]]), Rect(0, 0, 12, 12), 3.0)

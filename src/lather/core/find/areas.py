@@ -1,7 +1,6 @@
 """Areas: blotches, redness and shine on skin; what came in from the frame's edge."""
 
 from dataclasses import dataclass, replace
-from functools import cached_property
 
 import cv2
 import numpy as np
@@ -14,11 +13,9 @@ from lather.core.job.finds import Find
 _INTRUDER_SHARE = (0.002, 0.06)
 _SOFT_GRADIENT = 0.02
 LEAST_CONFIDENCE = 0.3
-_LEAST_PER_MM = 2.0
 _MIRROR_SIGMA_PX = 2.0  # of a layer; a coarser layer is taken for wider ones
 _MIRROR_BLURS_MM = (1.2, 2.0, 3.3, 5.5)
 MIRROR_FEATURES = ("mirror_known", "mirror_alike", "mirror_l", "mirror_a", "mirror_b", "mirror_pigment")
-FEATURES = (*spots.FEATURES, *MIRROR_FEATURES)
 
 
 @dataclass(eq=False)
@@ -28,18 +25,15 @@ class AreaScene(FindScene):
     most_candidates: int = 300
     smallest_px: float = 8.0
     largest_mm: float = 20.0
+    least_per_mm: float = 2.0
     least_contrast: float = 1.2
-
-    @cached_property
-    def level(self) -> int:
-        level = 0
-        while self.measures.pixels_per_mm / 2 ** (level + 1) >= _LEAST_PER_MM:
-            level += 1
-        return level
 
 
 def find_areas(scene: FindScene) -> list[Find]:
-    """Blotches, redness and shine on skin, most certain first. Listed, not mended: that is for later stages."""
+    """Redness and shine on skin, most certain first. Listed, not mended: that is for later stages.
+
+    Blotches are fitted too, but weak as they are, hardly one is told from the form of a face.
+    """
     wide = AreaScene(scene.measures)
     return spots.name_blobs(wide, measure_areas(wide), "areas", LEAST_CONFIDENCE)
 

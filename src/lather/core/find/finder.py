@@ -22,7 +22,7 @@ FINDERS: tuple[tuple[str, Callable[[FindScene], list[Find]]], ...] = (
     ("veins in the eyes", eyes.find_eye_veins),
     ("specks and lens marks", ground.find_on_ground),
     ("stray hairs", strands.find_strands),
-    ("blotches, redness, shine", areas.find_areas),
+    ("redness and shine", areas.find_areas),
     ("what came in from the edge", areas.find_intruders),
 )
 

@@ -27,13 +27,15 @@ class FindScene:
     smallest_px: float = 3.6
     largest_mm: float = 6.5
     """Across, of the blobs looked for; in pixels of this scale, and on the person."""
+    least_per_mm: float = _FINEST_PER_MM / 2
+    """Pixels per mm of this scale at the least; the coarsest scale that has them is taken."""
     least_contrast: float = 2.2
     """ΔE00 of a blob to the skin around it under which it is nothing."""
 
     @cached_property
     def level(self) -> int:
         level = 0
-        while self.measures.pixels_per_mm / 2 ** (level + 1) >= _FINEST_PER_MM / 2:
+        while self.measures.pixels_per_mm / 2 ** (level + 1) >= self.least_per_mm:
             level += 1
         return level
 

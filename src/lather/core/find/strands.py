@@ -51,7 +51,8 @@ def find_strands(scene: FindScene) -> list[Find]:
                 response, angle, scale, low=_LOW * usual, high=np.maximum(_LEAST_HIGH, _HIGH * usual),
                 least_length=0.5 * _LEAST_MM * scene.per_mm,
             )
-            noise = float(np.median(usual[::_COARSER, ::_COARSER][where[::_COARSER, ::_COARSER] > 0]))
+            sample = usual[::_COARSER, ::_COARSER][where[::_COARSER, ::_COARSER] > 0]
+            noise = float(np.median(sample)) if len(sample) else 0.0
             traced += [(line, line.strength / max(_LEAST_HIGH, _HIGH * noise)) for line in lines]
     traced.sort(key=lambda pair: -pair[0].length * pair[1])
     hairs = _joined(_once(traced[:_MOST], scene), scene)
