@@ -1,14 +1,39 @@
 """sRGB transfer function (IEC 61966-2-1)."""
 
 import numpy as np
+from numba import njit
+
+_KNEE = 0.04045
+_STEPS = 4096  # of the table between which decoding interpolates: off by 3e-8 at the most
+
+
+def _decoded(encoded: np.ndarray) -> np.ndarray:
+    return np.where(encoded <= _KNEE, encoded / 12.92, ((np.maximum(encoded, 0) + 0.055) / 1.055) ** 2.4)
+
+
+_TABLE = _decoded(np.arange(_STEPS + 2) / _STEPS)
 
 
 def decode(encoded: np.ndarray) -> np.ndarray:
     """Encoded sRGB 0-1 to linear light 0-1, any shape, float32."""
-    encoded = np.asarray(encoded, np.float32)
-    return np.where(
-        encoded <= 0.04045, encoded / 12.92, ((np.maximum(encoded, 0.0) + 0.055) / 1.055) ** 2.4
-    ).astype(np.float32)
+    encoded = np.asarray(encoded, np.float32, order="C")
+    out = np.empty_like(encoded)
+    _decode(encoded.reshape(-1), _TABLE, out.reshape(-1))
+    return out
+
+
+@njit(cache=True, nogil=True)
+def _decode(values, table, out):  # pragma: no cover - compiled
+    for n in range(values.size):
+        v = np.float64(values[n])
+        if v <= _KNEE:
+            out[n] = v / 12.92
+        elif v < 1:
+            at = v * _STEPS
+            i = int(at)
+            out[n] = table[i] + (at - i) * (table[i + 1] - table[i])
+        else:
+            out[n] = ((v + 0.055) / 1.055) ** 2.4
 
 
 def encode(linear: np.ndarray) -> np.ndarray:

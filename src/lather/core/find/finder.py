@@ -13,17 +13,19 @@ from lather.core.find.worth import Delivery, judged
 from lather.core.job.face_map import FaceMap
 from lather.core.job.finds import KINDS, Find
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.threads import one_thread_in_opencv
 
 _LEAST_SIDE_PX = 32
+# The longest first, so that no core is idle at the end.
 FINDERS: tuple[tuple[str, Callable[[FindScene], list[Find]]], ...] = (
     ("spots", spots.find_spots),
-    ("lines on skin", lines.find_lines),
-    ("hollows under the eyes", eyes.find_hollows),
-    ("veins in the eyes", eyes.find_eye_veins),
-    ("specks and lens marks", ground.find_on_ground),
     ("stray hairs", strands.find_strands),
+    ("specks and lens marks", ground.find_on_ground),
+    ("lines on skin", lines.find_lines),
     ("redness and shine", areas.find_areas),
     ("what came in from the edge", areas.find_intruders),
+    ("veins in the eyes", eyes.find_eye_veins),
+    ("hollows under the eyes", eyes.find_hollows),
 )
 
 
@@ -50,11 +52,12 @@ def find_all(
     scene = FindScene(measures)
     found: list[Find] = []
     if min(photo.width, photo.height) >= _LEAST_SIDE_PX:
-        with ThreadPoolExecutor(2) as pool:
-            _tell(progress, 0.0, "the face and its skin")
-            pool.submit(lambda: scene.whole_lightness)  # needs no face, and stray hairs need it
+        _tell(progress, 0.0, "the face and its skin")
+        _ = measures.face
+        with one_thread_in_opencv(), ThreadPoolExecutor(2) as pool:
+            pool.submit(lambda: scene.lightness_ridges)  # needs no skin, and stray hairs need it
             _ = scene.bare, scene.lab  # measured once, before the finders share them
-            _tell(progress, 0.3, "spots and lines")
+            _tell(progress, 0.3, "spots and hairs")
             running = [(label, pool.submit(finder, scene)) for label, finder in FINDERS]
             for number, (label, task) in enumerate(running):
                 found += task.result()

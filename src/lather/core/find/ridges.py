@@ -21,18 +21,29 @@ class Line:
         return float(np.hypot(*np.diff(self.points, axis=0).T).sum())
 
 
-def ridge_response(values: np.ndarray, sigmas, *, dark: bool) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+Ridges = tuple[np.ndarray, np.ndarray, np.ndarray]
+
+
+def ridge_response(values: np.ndarray, sigmas, *, dark: bool) -> Ridges:
     """(response, angle of the ridge in rad, sigma of the best scale), each float32 (h, w).
 
     The larger eigenvalue of the Hessian at scale sigma, times sigma², less what the other one says of blobs
     (Lindeberg 1998). dark: lines darker than their surroundings; else brighter.
     """
-    best = np.zeros(values.shape, np.float32)
-    angle, scale = np.zeros_like(best), np.full_like(best, sigmas[0])
+    return ridge_responses(values, sigmas, (dark,))[0]
+
+
+def ridge_responses(values: np.ndarray, sigmas, ways: tuple[bool, ...]) -> list[Ridges]:
+    """`ridge_response` for each of `ways` (dark or not), of the same blurs."""
+    found = []
+    for _ in ways:
+        best = np.zeros(values.shape, np.float32)
+        found.append((best, np.zeros_like(best), np.full_like(best, sigmas[0])))
     for sigma in sigmas:
         smooth = cv2.GaussianBlur(values, (0, 0), sigma)
-        _ridge_at(smooth, np.float32(1.0 if dark else -1.0), np.float32(sigma), best, angle, scale)
-    return best, angle, scale
+        for dark, ridges in zip(ways, found):
+            _ridge_at(smooth, np.float32(1.0 if dark else -1.0), np.float32(sigma), *ridges)
+    return found
 
 
 @njit(nogil=True, inline="always")

@@ -7,6 +7,7 @@ import cv2
 import numpy as np
 
 from lather.core.colour import profiles, srgb
+from lather.core.find.ridges import Ridges, ridge_responses
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.types import EncodedRGB, Lab, Mask, Rect, as_float32
 
@@ -14,6 +15,8 @@ _FINEST_PER_MM = 8.5  # more pixels per mm than this show nothing that a retouch
 _MARGIN_MM = 8.0
 _CORE_OF_NATURAL = 0.55
 _LAYERS = 6
+_STRIP = 128  # rows
+_HAIR_WIDTHS_MM, _LEAST_SIGMA_PX = (0.2, 0.4), 0.8
 _FAR = 3.0  # radii from a natural place at which it counts no more
 
 
@@ -22,7 +25,7 @@ class FindScene:
     """`step`: source pixels per pixel here (a power of two). `rect`: the part looked at, in pixels of this scale."""
 
     measures: PhotoMeasures
-    most_candidates: int = 6000
+    most_candidates: int = 3500
     """Places measured at the most, those that stand out most first."""
     smallest_px: float = 3.6
     largest_mm: float = 6.5
@@ -166,15 +169,29 @@ class FindScene:
     @cached_property
     def whole_lab(self) -> Lab:
         """L*, a*, b* of the whole picture at this scale."""
-        values = as_float32(self.measures.photo.codes(self.level))
-        if not profiles.is_srgb(self.measures.photo.profile):
-            values = profiles.convert(values, self.measures.photo.profile, profiles.srgb_profile())
-        return cv2.cvtColor(np.ascontiguousarray(values), cv2.COLOR_RGB2Lab)
+        codes, own = self.measures.photo.codes(self.level), profiles.is_srgb(self.measures.photo.profile)
+        lab = np.empty(codes.shape, np.float32)
+        for y in range(0, len(codes), _STRIP):  # small pieces: memory that is new each time costs more than the sum
+            values = as_float32(codes[y : y + _STRIP])
+            if not own:
+                values = profiles.convert(values, self.measures.photo.profile, profiles.srgb_profile())
+            cv2.cvtColor(np.ascontiguousarray(values), cv2.COLOR_RGB2Lab, dst=lab[y : y + _STRIP])
+        return lab
 
     @cached_property
     def whole_lightness(self) -> np.ndarray:
         """L* of the whole picture at this scale, float32."""
         return cv2.extractChannel(self.whole_lab, 0)
+
+    @property
+    def hair_sigmas(self) -> list[float]:
+        """Scales, in pixels here, at which hairs against the background are looked for."""
+        return sorted({max(_LEAST_SIGMA_PX, 0.5 * w * self.per_mm) for w in _HAIR_WIDTHS_MM})
+
+    @cached_property
+    def lightness_ridges(self) -> list[Ridges]:
+        """Dark and bright lines of `whole_lightness` as wide as hairs."""
+        return ridge_responses(self.whole_lightness, self.hair_sigmas, (True, False))
 
     @cached_property
     def ground(self) -> Mask:

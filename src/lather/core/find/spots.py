@@ -15,6 +15,7 @@ from lather.core.job.finds import KEEPERS, Find
 
 _SCALE_STEP = 1.32
 _COARSER = 4  # px of a map of what is usual around
+_AROUND = 2.1  # times the blob's own blur: what it is seen against
 _LEAST_RESPONSE = 2.6  # times what is usual around, all channels together
 _NEIGHBOURS = 8
 LEAST_CONFIDENCE = 0.12  # of being no natural texture; lower finds more, and more that is none
@@ -183,11 +184,13 @@ def _scale_space_extrema(scene: FindScene, layers) -> tuple[np.ndarray, np.ndarr
     sizes = smallest * _SCALE_STEP ** np.arange(1 + int(np.log(largest / smallest) / np.log(_SCALE_STEP)))
     levels = np.clip(np.ceil(np.log2(sizes / _SEEN_UP_TO_PX)), 0, len(layers) - 1).astype(int)
     responses, usuals = [], []
+    needed = [level for level in range(len(layers)) if (levels == level).any() or (levels == level - 1).any()]
+    held = {level: layers[level][0] * layers[level][1][..., None] for level in needed}
     for level in range(len(layers)):
-        values, mask = layers[level]
-        held = values * mask[..., None] if (levels == level).any() else None
+        mask = layers[level][1]
+        wider = (held[level + 1], layers[level + 1][1]) if level + 1 in held else None
         for n in np.flatnonzero(levels == level):
-            change, usual = _change_at(held, mask, sizes[n] / (1 << level))
+            change, usual = _change_at(held[level], mask, wider, sizes[n] / (1 << level))
             response = np.zeros(mask.shape, np.float32)
             _against_usual(change, usual, mask, response)
             responses.append(response)
@@ -208,41 +211,60 @@ def _scale_space_extrema(scene: FindScene, layers) -> tuple[np.ndarray, np.ndarr
     return seeds[strongest], around[strongest]
 
 
-def _change_at(held: np.ndarray, mask: np.ndarray, size: float) -> tuple[np.ndarray, np.ndarray]:
-    """(change (h, w, CHANNELS), usual change around (h / 4, w / 4, CHANNELS)) of blobs of a size; 0 off skin."""
-    change, square = _masked_difference(held, mask, 0.32 * size)
-    coarse = (-(-mask.shape[1] // _COARSER), -(-mask.shape[0] // _COARSER))
+def _change_at(held: np.ndarray, mask: np.ndarray, wider, size: float) -> tuple[np.ndarray, np.ndarray]:
+    """(change (h, w, CHANNELS), usual change around (h / 4, w / 4, CHANNELS)) of blobs of a size; 0 off skin.
+
+    wider: held and mask at half the scale, where there is one: what is around a blob is blurred enough for it.
+    """
+    blurs = [_blurred(part, 0.32 * size) for part in (held, mask)]
+    if wider is None:
+        blurs += [_blurred(part, _AROUND * 0.32 * size) for part in (held, mask)]
+    else:
+        shape = mask.shape[::-1]
+        blurs += [cv2.resize(_blurred(part, 0.5 * _AROUND * 0.32 * size), shape, interpolation=cv2.INTER_LINEAR)
+                  for part in wider]
+    coarse = (-(-mask.shape[0] // _COARSER), -(-mask.shape[1] // _COARSER))
+    change, square = np.empty(held.shape, np.float32), np.empty((*coarse, held.shape[2]), np.float32)
+    skin = np.empty(coarse, np.float32)
+    _difference(*blurs, mask, change, square, skin)
     k = (2 * max(1, round(3.5 * size / _COARSER)) + 1,) * 2
-    skin = cv2.resize((mask > 0.5).astype(np.float32), coarse, interpolation=cv2.INTER_AREA)
     share = np.maximum(cv2.blur(skin, k), 0.05)
-    square = cv2.blur(cv2.resize(square, coarse, interpolation=cv2.INTER_AREA), k)
-    usual = np.sqrt(np.maximum(square, 0) / share[..., None])
+    usual = np.sqrt(np.maximum(cv2.blur(square, k), 0) / share[..., None])
     floor = 0.6 * np.median(usual[skin > 0.5], axis=0) + 1e-3 if (skin > 0.5).any() else 1.0
     return change, np.maximum(usual, floor).astype(np.float32)
 
 
-def _masked_difference(held: np.ndarray, mask: np.ndarray, sigma: float) -> tuple[np.ndarray, np.ndarray]:
-    """Difference of Gaussians (h, w, CHANNELS), and its square."""
-    blurs = []
-    for s in (sigma, 2.1 * sigma):
-        k = (2 * int(np.ceil(2.5 * s)) + 1,) * 2
-        blurs += [cv2.GaussianBlur(held, k, s), cv2.GaussianBlur(mask, k, s)]
-    out, square = np.zeros(held.shape, np.float32), np.zeros(held.shape, np.float32)
-    _difference(*blurs, mask, out, square)
-    return out, square
+def _blurred(values: np.ndarray, sigma: float) -> np.ndarray:
+    return cv2.GaussianBlur(values, (2 * int(np.ceil(2.5 * sigma)) + 1,) * 2, sigma)
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _difference(centre, weight, around, weight_around, mask, out, square):  # pragma: no cover - compiled
-    """centre / weight - around / weight_around where the mask is over a half."""
-    least, one = np.float32(1e-3), np.float32(1)
-    for y in range(mask.shape[0]):
-        for x in range(mask.shape[1]):
-            if mask[y, x] > 0.5:
-                a, b = one / max(weight[y, x], least), one / max(weight_around[y, x], least)
-                for c in range(out.shape[2]):
-                    change = centre[y, x, c] * a - around[y, x, c] * b
-                    out[y, x, c], square[y, x, c] = change, change * change
+def _difference(centre, weight, around, weight_around, mask, out, square, skin):  # pragma: no cover - compiled
+    """centre / weight - around / weight_around where the mask is over a half, 0 elsewhere; of each cell of COARSER²
+    pixels the mean of its square, and the share of it that is skin."""
+    least, one, zero = np.float32(1e-3), np.float32(1), np.float32(0)
+    height, width = mask.shape
+    for row in range(square.shape[0]):
+        square[row], skin[row] = zero, zero
+        y0, y1 = row * _COARSER, min((row + 1) * _COARSER, height)
+        for y in range(y0, y1):
+            for x in range(width):
+                if mask[y, x] > 0.5:
+                    column = x // _COARSER
+                    a, b = one / max(weight[y, x], least), one / max(weight_around[y, x], least)
+                    skin[row, column] += one
+                    for c in range(blob_fit.CHANNELS):
+                        change = centre[y, x, c] * a - around[y, x, c] * b
+                        out[y, x, c] = change
+                        square[row, column, c] += change * change
+                else:
+                    for c in range(blob_fit.CHANNELS):
+                        out[y, x, c] = zero
+        for column in range(square.shape[1]):
+            cell = one / np.float32((y1 - y0) * (min((column + 1) * _COARSER, width) - column * _COARSER))
+            skin[row, column] *= cell
+            for c in range(blob_fit.CHANNELS):
+                square[row, column, c] *= cell
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -251,7 +273,7 @@ def _against_usual(change, usual, mask, out):  # pragma: no cover - compiled
         for x in range(mask.shape[1]):
             if mask[y, x] > 0.5:
                 total = np.float32(0.0)
-                for c in range(change.shape[2]):
+                for c in range(blob_fit.CHANNELS):
                     one = change[y, x, c] / usual[y // _COARSER, x // _COARSER, c]
                     total += one * one
                 out[y, x] = np.sqrt(total)

@@ -7,12 +7,11 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from lather.core.find.lines import band
-from lather.core.find.ridges import Line, ridge_response, trace_lines
+from lather.core.find.ridges import Line, ridge_responses, trace_lines
 from lather.core.find.scene import FindScene
 from lather.core.job.finds import Find
 from lather.core.types import Lab, Mask
 
-_WIDTHS_MM, _LEAST_SIGMA_PX = (0.2, 0.4), 0.8
 _HIGH, _LOW = 5.0, 2.0  # times the ground's usual ridge response: where a hair starts, where it goes on
 _LEAST_HIGH = 1.1  # ΔL*
 _LEAST_MM, _ROOT_NEAR_MM, _INTO_MASS_MM = 3.0, 5.0, 0.35
@@ -37,15 +36,14 @@ def find_strands(scene: FindScene) -> list[Find]:
     if not ground.any():
         return []
     traced: list[tuple[Line, float]] = []
-    sigmas = sorted({max(_LEAST_SIGMA_PX, 0.5 * w * scene.per_mm) for w in _WIDTHS_MM})
-    looks = [(scene.whole_lightness, ground, (True, False))]
+    looks = [(scene.whole_lightness, ground, scene.lightness_ridges)]
     alike, ways = _as_light_as_hair(scene)
     if alike is not None:
-        looks.append((_warmth(scene.whole_lab), alike, ways))
-    for values, where, ways in looks:
-        for dark in ways:
-            response, angle, scale = ridge_response(values, sigmas, dark=dark)
-            response[where == 0] = 0
+        warmth = _warmth(scene.whole_lab)
+        looks.append((warmth, alike, ridge_responses(warmth, scene.hair_sigmas, ways)))
+    for _, where, ridges in looks:
+        for response, angle, scale in ridges:
+            response = response * where
             usual = _usual(response, where, scene.per_mm)
             lines = trace_lines(
                 response, angle, scale, low=_LOW * usual, high=np.maximum(_LEAST_HIGH, _HIGH * usual),
@@ -58,7 +56,7 @@ def find_strands(scene: FindScene) -> list[Find]:
     hairs = _joined(_once(traced[:_MOST], scene), scene)
     mass = cv2.distanceTransform(ground, cv2.DIST_L2, 5)
     crowds = _crowds([points for points, _ in hairs], _CROWD_MM * scene.per_mm)
-    seen_in = [values for values, _, _ in looks]
+    seen_in = [values for values, *_ in looks]
     finds = [_as_find(scene, points, strength, crowd, mass, seen_in)
              for (points, strength), crowd in zip(hairs, crowds)]
     return sorted((f for f in finds if f), key=lambda f: -f.confidence)

@@ -9,7 +9,7 @@ from lather.core.colour.lab import srgb_to_lab
 from lather.core.job.face_map import FaceMap
 from lather.core.types import EncodedRGB
 
-_DETECT_SIDE = 800
+_DETECT_SIDE, _EYES_SIDE = 500, 800  # px of the picture's longer side: a face is seen in fewer than its eyes
 _LEAST_FACE_SHARE = 0.06  # of the picture's shorter side
 _EYES_IN_BOX = ((0.305, 0.395), (0.695, 0.395))
 
@@ -25,16 +25,19 @@ def guess_face_map(small: EncodedRGB, scale: float) -> FaceMap | None:
 
     small: sRGB-like encoded picture (h, w, 3), long side of about 1000 px; scale: source pixels per pixel of it.
     """
-    shrink = min(1.0, _DETECT_SIDE / max(small.shape[:2]))
+    shrink = min(1.0, _EYES_SIDE / max(small.shape[:2]))
     grey = (np.clip(small @ np.array([0.299, 0.587, 0.114], np.float32), 0, 1) * 255).astype(np.uint8)
     grey = cv2.resize(grey, None, fx=shrink, fy=shrink, interpolation=cv2.INTER_AREA)
-    least = max(24, int(_LEAST_FACE_SHARE * min(grey.shape)))
+    fewer = min(1.0, _DETECT_SIDE / max(grey.shape))
+    coarse = cv2.resize(grey, None, fx=fewer, fy=fewer, interpolation=cv2.INTER_AREA)
+    least = max(20, int(_LEAST_FACE_SHARE * min(coarse.shape)))
     boxes, _, weights = _cascade("frontalface_alt2").detectMultiScale3(
-        grey, 1.08, 3, minSize=(least, least), outputRejectLevels=True
+        coarse, 1.08, 3, minSize=(least, least), outputRejectLevels=True
     )
+    boxes = np.asarray(boxes, float) / fewer
     if len(boxes) == 0:
         return None
-    rank = np.asarray(weights, float).ravel() + 8 * np.log(np.asarray(boxes)[:, 2].astype(float))
+    rank = np.asarray(weights, float).ravel() + 8 * np.log(boxes[:, 2])
     candidates = []
     for index in np.argsort(-rank)[:3]:
         eyes, trust = _eyes(grey, boxes[index])

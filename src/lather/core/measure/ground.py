@@ -17,6 +17,7 @@ _LEAST_SHARE = 0.01
 _HAIR_MM = 0.8  # what is thinner lies on the ground
 _MARGIN_MM, _LEAST_UNLIKE, _UNLIKE_TIMES = 9.0, 4.5, 3.0
 _BORDER = 3
+_CODED, _CODED_FROM = np.float32((2.55, 1, 1)), np.float32((0, 128, 128))  # L*, a*, b* as bytes, for medians
 
 
 def safe_ground(small: EncodedRGB, skin: Mask, small_px_per_mm: float, body: tuple[Mask, Mask] | None = None) -> Mask:
@@ -27,12 +28,11 @@ def safe_ground(small: EncodedRGB, skin: Mask, small_px_per_mm: float, body: tup
     """
     lab = cv2.cvtColor(np.ascontiguousarray(small), cv2.COLOR_RGB2Lab)
     k = 2 * int(np.clip(_THIN_MM * small_px_per_mm / 2, 1, 12)) + 1
-    coded = np.stack([lab[..., 0] * 2.55, lab[..., 1] + 128, lab[..., 2] + 128], -1)
-    coded = np.clip(np.round(coded), 0, 255).astype(np.uint8)
-    plain = cv2.medianBlur(coded, k).astype(np.float32) / (2.55, 1, 1)
-    plain = cv2.GaussianBlur(plain.astype(np.float32), (0, 0), max(0.8, _SMOOTH_MM * small_px_per_mm))
-    gx, gy = cv2.Sobel(plain, cv2.CV_32F, 1, 0) / 8, cv2.Sobel(plain, cv2.CV_32F, 0, 1) / 8
-    steep = np.sqrt((gx**2 + gy**2).sum(-1)) * small_px_per_mm
+    coded = np.clip(np.round(lab * _CODED + _CODED_FROM), 0, 255).astype(np.uint8)
+    plain = cv2.medianBlur(coded, k) / _CODED
+    plain = cv2.GaussianBlur(plain, (0, 0), max(0.8, _SMOOTH_MM * small_px_per_mm))
+    gx, gy = cv2.Sobel(plain, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(plain, cv2.CV_32F, 0, 1, scale=1 / 8)
+    steep = _length(gx, gy) * small_px_per_mm
     rest = np.abs(lab[..., 0] - plain[..., 0])
     side = 2 * int(2 * small_px_per_mm) + 1
     rough = cv2.blur(np.minimum(rest, 8.0), (side, side))
@@ -68,7 +68,7 @@ def _like_the_rest(plain: np.ndarray, ground: Mask, maybe: Mask) -> np.ndarray:
     if len(sure) < 50:
         return np.ones(ground.shape, bool)
     low, high = np.percentile(sure, [1, 99], axis=0)
-    return ((plain > low - _LEAST_UNLIKE) & (plain < high + _LEAST_UNLIKE)).all(-1)
+    return cv2.inRange(plain, low - _LEAST_UNLIKE, high + _LEAST_UNLIKE) > 0
 
 
 def shoulders(face: FaceMap, shape: tuple[int, int], scale: float) -> tuple[Mask, Mask]:
@@ -87,12 +87,9 @@ def shoulders(face: FaceMap, shape: tuple[int, int], scale: float) -> tuple[Mask
 
 def _up_to_the_mass(coded, plain, sure: Mask, ground: Mask, skin: Mask, per_mm: float) -> Mask:
     """Ground grown over the margin where the wide median saw the mass, as far as it looks like the ground beside it."""
-    sigma = 4.0 * per_mm
-    weight = cv2.GaussianBlur(sure.astype(np.float32), (0, 0), sigma) + np.float32(1e-4)
-    beside = cv2.GaussianBlur(plain * sure[..., None], (0, 0), sigma) / weight[..., None]
+    beside = _low_passed(plain, sure, 4.0 * per_mm)
     k = 2 * max(1, round(0.45 * per_mm)) + 1
-    thick = cv2.medianBlur(coded, k).astype(np.float32) / np.float32((2.55, 1, 1))
-    unlike = np.sqrt(((thick - beside.astype(np.float32)) ** 2).sum(-1))
+    unlike = _length(cv2.medianBlur(coded, k) / _CODED - beside)
     usual = float(np.median(unlike[sure > 0]))
     limit = max(_LEAST_UNLIKE, _UNLIKE_TIMES * usual)
     reach = cv2.dilate(ground, _disc(_MARGIN_MM * per_mm))
@@ -105,6 +102,21 @@ def _up_to_the_mass(coded, plain, sure: Mask, ground: Mask, skin: Mask, per_mm: 
     wanted = np.zeros(count, np.uint8)
     wanted[kept[kept > 0]] = 1
     return wanted[labels]
+
+
+def _length(*vectors: np.ndarray) -> np.ndarray:
+    """Root of the sum of all squares over the last axis of vectors (h, w, n)."""
+    return np.sqrt(sum(np.einsum("...i,...i->...", v, v) for v in vectors))
+
+
+def _low_passed(values: np.ndarray, where: Mask, sigma: float) -> np.ndarray:
+    """Mean of the values where a mask is 1 around each pixel (Gaussian); worked out at a third of the size."""
+    third = tuple(-(-n // 3) for n in where.shape[::-1])
+    held = cv2.resize(np.dstack([values * where[..., None], where.astype(np.float32)]), third,
+                      interpolation=cv2.INTER_AREA)
+    held = cv2.GaussianBlur(held, (0, 0), sigma / 3)
+    mean = held[..., :3] / (held[..., 3:] + np.float32(1e-4))
+    return cv2.resize(mean, where.shape[::-1], interpolation=cv2.INTER_LINEAR)
 
 
 def _disc(radius: float) -> np.ndarray:

@@ -45,8 +45,7 @@ def skin_mask(small: EncodedRGB, face: FaceMap | None, scale: float) -> Mask:
         return np.zeros(small.shape[:2], np.float32)
     values = ratios[seeds]
     middle, inverse = _robust_gaussian(values)
-    off = ratios - middle
-    distance = np.sqrt(np.maximum(np.einsum("...i,ij,...j", off, inverse, off), 0))
+    distance = _mahalanobis(ratios, middle, inverse)
     lightness = lab[..., 0]
     usual = float(np.median(lightness[seeds]))
     # highlights lose their colour, deep shade its certainty
@@ -57,15 +56,35 @@ def skin_mask(small: EncodedRGB, face: FaceMap | None, scale: float) -> Mask:
     spread = np.sqrt(np.maximum(cv2.blur(log_light**2, (7, 7)) - cv2.blur(log_light, (7, 7)) ** 2, 0))
     sure *= np.clip((_ROUGH - cv2.GaussianBlur(spread, (0, 0), 1.5)) / (0.5 * _ROUGH), 0, 1)
     sure = cv2.GaussianBlur(sure.astype(np.float32), (0, 0), 1.2)
-    if face is not None:
-        sure[_strands(log_light, face, scale)] = 0
-        sure[_shade_under_chin(lab, seeds, face, scale)] = _SURE_IN_SHADE
-        sure *= _inside_edges(small, lab, sure, seeds, face, scale)
-    mask = _grown(sure, seeds, face, scale)
-    return _with_rim_light(mask, lab, seeds, face, scale) if face is not None else mask
+    if face is None:
+        return _grown(sure, seeds, None, None, scale)
+    frame = _in_frame(face, sure.shape, scale)
+    sure[_strands(log_light, face, frame, scale)] = 0
+    sure[_shade_under_chin(lab, seeds, face, frame)] = _SURE_IN_SHADE
+    sure *= _inside_edges(small, lab, sure, seeds, face, scale)
+    mask = _grown(sure, seeds, face, frame, scale)
+    return _with_rim_light(mask, lab, seeds, face, frame, scale)
 
 
-def _strands(log_light: np.ndarray, face: FaceMap, scale: float) -> np.ndarray:
+def _mahalanobis(ratios: np.ndarray, middle: np.ndarray, inverse: np.ndarray) -> np.ndarray:
+    x, y = (ratios[..., n] - np.float32(middle[n]) for n in (0, 1))
+    (a, b), (_, d) = inverse.astype(np.float32)
+    return np.sqrt(np.maximum(a * x * x + 2 * b * x * y + d * y * y, 0))
+
+
+def _in_frame(face: FaceMap, shape: tuple[int, int], scale: float) -> tuple[np.ndarray, np.ndarray]:
+    """Each pixel's place in the face's frame, in eye distances: across, and down; float32 (h, w) each."""
+    (u0, v0), (u1, v1), (u2, v2) = (
+        tuple(float(n) for n in face.in_frame(x * scale, y * scale)) for x, y in ((0.5, 0.5), (1.5, 0.5), (0.5, 1.5))
+    )
+    xs, ys = np.arange(shape[1], dtype=np.float32), np.arange(shape[0], dtype=np.float32)[:, None]
+    return tuple(
+        np.float32(start) + np.float32(over - start) * xs + np.float32(under - start) * ys
+        for start, over, under in ((u0, u1, u2), (v0, v1, v2))
+    )
+
+
+def _strands(log_light: np.ndarray, face: FaceMap, frame, scale: float) -> np.ndarray:
     """True in locks of hair outside the middle of the face: fine, and all running one way (structure tensor, Bigün and
     Granlund 1987), which hair keeps where light gives it skin's colour. None on faces too small to show them."""
     if face.eye_distance_px < _STRANDS_SEEN_PX * scale:
@@ -80,12 +99,11 @@ def _strands(log_light: np.ndarray, face: FaceMap, scale: float) -> np.ndarray:
     strands = cv2.morphologyEx(
         strands, cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (width, width))
     )
-    ys, xs = np.mgrid[: strands.shape[0], : strands.shape[1]]
-    u, v = face.in_frame((xs + 0.5) * scale, (ys + 0.5) * scale)
+    u, v = frame
     return (strands > 0) & ((u / 0.8) ** 2 + ((v - 0.47) / 1.05) ** 2 > 1) & (np.abs(u) < 2.2) & (v < _STRANDS_DOWN_TO)
 
 
-def _with_rim_light(mask: Mask, lab: np.ndarray, seeds: np.ndarray, face: FaceMap, scale: float) -> Mask:
+def _with_rim_light(mask: Mask, lab: np.ndarray, seeds: np.ndarray, face: FaceMap, frame, scale: float) -> Mask:
     """The mask with the strips along its outline where light from behind glances off the skin in its own colour.
 
     Such a strip is pale, runs along skin, ends near it, and is brighter than the ground or hair that follows.
@@ -94,8 +112,7 @@ def _with_rim_light(mask: Mask, lab: np.ndarray, seeds: np.ndarray, face: FaceMa
     usual = np.median(lab[seeds], axis=0)
     skin = (mask > 0.5).astype(np.uint8)
     away = cv2.distanceTransform(1 - skin, cv2.DIST_L2, 5)
-    ys, xs = np.mgrid[: skin.shape[0], : skin.shape[1]]
-    u, v = face.in_frame((xs + 0.5) * scale, (ys + 0.5) * scale)
+    u, v = frame
     inner = (u / 0.62) ** 2 + ((v - 0.47) / 0.95) ** 2 < 1  # the white of eyes and teeth
     soft = cv2.GaussianBlur(lab, (0, 0), 1.2)
     pale = np.hypot(soft[..., 1], soft[..., 2]) < _RIM_CHROMA * np.hypot(usual[1], usual[2])
@@ -191,11 +208,10 @@ def _hair_seeds(lab, seeds, face: FaceMap, scale: float) -> np.ndarray:
     return out > 0
 
 
-def _shade_under_chin(lab: np.ndarray, seeds: np.ndarray, face: FaceMap, scale: float) -> np.ndarray:
+def _shade_under_chin(lab: np.ndarray, seeds: np.ndarray, face: FaceMap, frame) -> np.ndarray:
     """True where it is darker and redder than the face, of the same hue: light that came through skin, not cloth."""
     usual = np.median(lab[seeds], axis=0)
-    ys, xs = np.mgrid[: lab.shape[0], : lab.shape[1]]
-    u, v = face.in_frame((xs + 0.5) * scale, (ys + 0.5) * scale)
+    u, v = frame
     chin = float(face.in_frame(*face.points["chin"])[1])
     near = (np.abs(u) < 1.1) & (v > chin - 0.2) & (v < chin + 0.45)
     hue = np.degrees(np.arctan2(lab[..., 2], lab[..., 1]) - np.arctan2(usual[2], usual[1]))
@@ -242,7 +258,7 @@ def _robust_gaussian(values: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return middle, inverse
 
 
-def _grown(sure: np.ndarray, seeds: np.ndarray, face: FaceMap | None, scale: float) -> Mask:
+def _grown(sure: np.ndarray, seeds: np.ndarray, face: FaceMap | None, frame, scale: float) -> Mask:
     """Pieces that hold seeds or are large; holes closed (a mole is not a hole in skin)."""
     solid = (sure > 0.5).astype(np.uint8)
     count, labels, stats, _ = cv2.connectedComponentsWithStats(solid)
@@ -256,8 +272,7 @@ def _grown(sure: np.ndarray, seeds: np.ndarray, face: FaceMap | None, scale: flo
         mask.astype(np.uint8), cv2.MORPH_CLOSE, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (hole, hole))
     )
     if face is not None:  # shade and shine inside the face are skin all the same
-        ys, xs = np.mgrid[: solid.shape[0], : solid.shape[1]]
-        u, v = face.in_frame((xs + 0.5) * scale, (ys + 0.5) * scale)
+        u, v = frame
         inner = ((u / 0.62) ** 2 + ((v - 0.47) / 0.95) ** 2 < 1) & (sure > _SURE_IN_FACE)
         closed = np.maximum(closed, inner)
     return np.maximum(np.where(mask, sure, 0), closed).astype(np.float32)

@@ -1,0 +1,33 @@
+"""How many threads libraries use where we run several of our own."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from threading import Lock
+
+import cv2
+
+_lock = Lock()
+_inside = 0
+_usual = 0
+
+
+@contextmanager
+def one_thread_in_opencv() -> Iterator[None]:
+    """While inside, OpenCV's operations do not split their work: threads of ours keep the cores busy already.
+
+    Two threads that each wait for OpenCV's workers are slower than two that do not (a fifth, on two cores). The number
+    is the whole process's, so it comes back when the last one leaves.
+    """
+    global _inside, _usual
+    with _lock:
+        if not _inside:
+            _usual = cv2.getNumThreads()
+            cv2.setNumThreads(1)
+        _inside += 1
+    try:
+        yield
+    finally:
+        with _lock:
+            _inside -= 1
+            if not _inside:
+                cv2.setNumThreads(_usual)
