@@ -1,10 +1,14 @@
-"""How many threads libraries use where we run several of our own."""
+"""Threads that work for others, and how many libraries use beside them."""
 
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from threading import Lock
 
 import cv2
+
+ARITHMETIC = ThreadPoolExecutor(2, "arithmetic")
+"""For arithmetic only: a task here never reads a layer, so it never waits for one."""
 
 _lock = Lock()
 _inside = 0

@@ -91,10 +91,9 @@ def level_size(width: int, height: int, level: int) -> tuple[int, int]:
 
 def as_float32(values: np.ndarray) -> np.ndarray:
     """The one rule for working values: 8- and 16-bit integers become 0-1, floats become float32."""
-    if values.dtype == np.uint8:
-        return values.astype(np.float32) * np.float32(1 / 255)
-    if values.dtype == np.uint16:
-        return values.astype(np.float32) * np.float32(1 / 65535)
+    top = {np.uint8: 255, np.uint16: 65535}.get(values.dtype.type)
+    if top is not None:
+        return np.multiply(values, np.float32(1 / top), dtype=np.float32)
     return np.asarray(values, np.float32)
 
 

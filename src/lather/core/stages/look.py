@@ -34,7 +34,7 @@ class LookKind:
         bounds = around.bounds.at_level(level)
         wide = rect.expand(self.halo(layer, level)).intersect(bounds)
         pixels = around.below(wide, level)
-        tone = low_pass(pixels, max(0.3, settings.width_px / (1 << level)), settings.edge_keeping)
+        tone = low_pass(pixels, max(0.3, settings.width_px / (1 << level)), settings.edge_keeping, wide[:2])
         out = tone if settings.band == "tone" else _GAIN * (pixels - tone) + np.float32(0.5)
         return np.ascontiguousarray(out[rect.slices(wide)])
 

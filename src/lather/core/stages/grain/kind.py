@@ -70,8 +70,8 @@ class GrainKind(MendKind):
             missing = self._missing(around, model, area)
             if missing is not None:
                 add_grain(
-                    out[area.at_level(level).slices(rect)], area, level, *missing, cell=CELL, bounds=around.bounds,
-                    size_px=model.size_px, chroma_share=model.chroma_share, amount=amount,
+                    out, rect, area, level, *missing, cell=CELL, bounds=around.bounds, size_px=model.size_px,
+                    chroma_share=model.chroma_share, amount=amount,
                 )
 
     def prepare(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> None:

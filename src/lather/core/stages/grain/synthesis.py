@@ -10,10 +10,11 @@ import cv2
 import numpy as np
 from numba import njit
 
-from lather.core.types import Rect
+from lather.core.types import TILE, Rect
 
 _PERIODS = (1024, 960)
 _SHIFT = 15360  # the common period: margins left of and above the picture stay positive
+_ROWS = np.array([[period + TILE] for period in _PERIODS], np.int32)  # px in a row of each plane
 _COLOUR_SHIFT = 271  # px between the places that the colour noise of each channel is taken from, and luminance noise
 
 
@@ -33,7 +34,9 @@ def _noise(salt, out):  # pragma: no cover - compiled
 
 @lru_cache(maxsize=4)
 def _planes(size_px: float, chroma_share: float) -> tuple[np.ndarray, np.ndarray]:
-    """Two planes (n, n, 3) whose sum has standard deviation 1, of grains of `size_px`, each going round its period."""
+    """Two planes (n, n + TILE, 3) whose sum has standard deviation 1, of grains of `size_px`, each going round its
+    period; the first columns of a plane stand once more at its end, so that a tile's row lies there in one piece.
+    """
     planes = []
     for salt, period in enumerate(_PERIODS):
         light = _plane(period, size_px, salt)
@@ -42,7 +45,7 @@ def _planes(size_px: float, chroma_share: float) -> tuple[np.ndarray, np.ndarray
             for channel in range(3):
                 away = -_COLOUR_SHIFT * (channel + 1)
                 plane[..., channel] += np.float32(chroma_share) * np.roll(light, (away, away), (0, 1))
-        plane /= np.float32(np.sqrt(1 + chroma_share**2))
+        plane = np.concatenate([plane, plane[:, :TILE]], 1) / np.float32(np.sqrt(1 + chroma_share**2))
         plane.setflags(write=False)
         planes.append(plane)
     return tuple(planes)
@@ -67,28 +70,37 @@ def _places(start: int, end: int) -> np.ndarray:
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _add(first, second, xs, ys, level, cells, u, v, touched, across, down, out):  # pragma: no cover - compiled
-    """See `add_grain`. u (w,), v (h,): places in cells. across (w,), down (h,): what each column and row counts."""
+def _add(first, second, starts, rows, level, cells, u, v, touched, counts, out, begin, stride):  # pragma: no cover
+    """See `add_grain`; all but `cells` and `touched` lie flat, so that many values are added at a time.
+
+    first, second: planes, row by row. starts: where a row begins in each plane. rows (2, h). u (w,), v (h,): places in
+    cells. counts: what each column, then each row counts. out: of `stride` values a row, from `begin` on.
+    """
     height, width = touched.shape
-    between = np.empty(cells.shape[1], np.float32)
+    between, sigma = np.empty(cells.shape[1], np.float32), np.empty(3 * width, np.float32)
     for y in range(height):
         j = min(max(int(np.floor(v[y])), 0), cells.shape[0] - 2)
         below = min(max(v[y] - np.float32(j), np.float32(0)), np.float32(1))
         any_here = False
         for k in range(between.shape[0]):
-            between[k] = (cells[j, k] + below * (cells[j + 1, k] - cells[j, k])) * down[y]
+            between[k] = (cells[j, k] + below * (cells[j + 1, k] - cells[j, k])) * counts[width + y]
             any_here |= between[k] != 0
         if not any_here:
             continue
-        own_first, own_second, own_out = first[ys[0, y]], second[ys[1, y]], out[y >> level]
         for x in range(width):
             i = min(max(int(u[x]), 0), between.shape[0] - 2)
             along = min(max(u[x] - np.float32(i), np.float32(0)), np.float32(1))
-            sigma = (between[i] + along * (between[i + 1] - between[i])) * across[x] * np.float32(touched[y, x])
-            p, q, b = xs[0, x], xs[1, x], x >> level
-            own_out[b, 0] += sigma * (own_first[p, 0] + own_second[q, 0])
-            own_out[b, 1] += sigma * (own_first[p, 1] + own_second[q, 1])
-            own_out[b, 2] += sigma * (own_first[p, 2] + own_second[q, 2])
+            own = (between[i] + along * (between[i + 1] - between[i])) * counts[x] * np.float32(touched[y, x])
+            sigma[3 * x], sigma[3 * x + 1], sigma[3 * x + 2] = own, own, own
+        p, q, b = 3 * (rows[0, y] + starts[0]), 3 * (rows[1, y] + starts[1]), begin + (y >> level) * stride
+        if level == 0:
+            for k in range(3 * width):
+                out[b + k] += sigma[k] * (first[p + k] + second[q + k])
+        else:
+            for x in range(width):
+                for c in range(3):
+                    k = 3 * x + c
+                    out[b + 3 * (x >> level) + c] += sigma[k] * (first[p + k] + second[q + k])
 
 
 def grain_noise(rect: Rect, *, size_px: float, chroma_share: float = 0.0) -> np.ndarray:
@@ -102,22 +114,25 @@ def grain_noise(rect: Rect, *, size_px: float, chroma_share: float = 0.0) -> np.
 
 
 def add_grain(
-    out: np.ndarray, rect: Rect, level: int, cells: np.ndarray, at: Rect, touched: np.ndarray, *,
+    out: np.ndarray, seen: Rect, rect: Rect, level: int, cells: np.ndarray, at: Rect, touched: np.ndarray, *,
     cell: int, size_px: float, chroma_share: float, amount: float, bounds: Rect,
 ) -> None:
-    """Add noise where `touched` to `out`, float32 (h, w, 3), the pixels of `level` over `rect`.
+    """Add noise where `touched` to a part of `out`, float32 (h, w, 3), contiguous, the pixels `seen` of `level`.
 
-    rect: of level 0, whole pixels of the level. cells (at least 2×2): standard deviation in the middles of the cells
-    `at` of `cell` px, interpolated between. Higher levels get the mean of the pixels beneath, as any picture;
-    bounds: the picture, whose edge repeats where it is odd.
+    rect: the part, of level 0, whole pixels of the level, no wider than a tile. cells (at least 2×2): standard
+    deviation in the middles of the cells `at` of `cell` px, interpolated between. Higher levels get the mean of the
+    pixels beneath, as any picture; bounds: the picture, whose edge repeats where it is odd.
     """
+    first, second = _planes(round(size_px, 2), round(chroma_share, 2))
     across = _counts(rect.x0, rect.x1, bounds.x1, level)
     down = _counts(rect.y0, rect.y1, bounds.y1, level) * np.float32(amount)
     u = ((np.arange(rect.x0, rect.x1) + 0.5) / cell - at.x0 - 0.5).astype(np.float32)
     v = ((np.arange(rect.y0, rect.y1) + 0.5) / cell - at.y0 - 0.5).astype(np.float32)
+    begin = 3 * (((rect.y0 >> level) - seen.y0) * seen.width + (rect.x0 >> level) - seen.x0)
+    starts, rows = _places(rect.x0, rect.x0 + 1)[:, 0], _places(rect.y0, rect.y1) * _ROWS
     _add(
-        *_planes(round(size_px, 2), round(chroma_share, 2)), _places(rect.x0, rect.x1), _places(rect.y0, rect.y1),
-        level, cells, u, v, touched, across, down, out,
+        first.reshape(-1), second.reshape(-1), starts, rows, level, cells, u, v, touched,
+        np.concatenate([across, down]), out.reshape(-1, copy=False), begin, 3 * seen.width,
     )
 
 

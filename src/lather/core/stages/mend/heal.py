@@ -14,6 +14,7 @@ from numba import njit
 from lather.core.job.source_map import SourceTurn, affine, source_rect
 from lather.core.stages.mend.boundary import disagreement_share, fit_boundary
 from lather.core.stages.mend.membrane import solve_membrane
+from lather.core.threads import ARITHMETIC
 from lather.core.types import TILE, EncodedRGB, Mask, Rect
 
 _CELLS_PER_SIZE = 24
@@ -24,6 +25,7 @@ TEXTURE_GAIN = (0.7, 1.6)
 # trust in a boundary cell below which it is shown as not fitting; distance from the plane (encoded) that always is one
 _MISFIT, _MISFIT_AWAY = 0.3, 0.12
 _LEAST_LIKENESS, _LIKENESS = 0.10, 5.0  # of encoded range; of the usual spread
+_SHARED_PX = 40_000  # from which two threads lay down
 _ONE_BLOCK_PX = 1_500_000  # up to here one block is faster; long strokes go tile by tile, to save memory
 
 
@@ -333,10 +335,20 @@ def _lay_block(
 ) -> tuple[Rect, np.ndarray]:
     rect = block.rect if only is None else block.rect.intersect(only)
     delta = np.empty((rect.height, rect.width, 3), np.float32)
-    membrane = _interpolate(u, rect, grid, cell)
-    y0, x0 = rect.y0 - block.rect.y0, rect.x0 - block.rect.x0
-    dest, source = block.dest, block.source
-    _lay(dest, source.pixels, source.valid, block.part, y0, x0, membrane, texture_only, delta)
+    dest, source, x0 = block.dest, block.source, rect.x0 - block.rect.x0
+
+    def lay(part: Rect) -> None:
+        membrane, rows = _interpolate(u, part, grid, cell), delta[part.y0 - rect.y0 : part.y1 - rect.y0]
+        y0 = part.y0 - block.rect.y0
+        _lay(dest, source.pixels, source.valid, block.part, y0, x0, membrane, texture_only, rows)
+
+    if rect.width * rect.height < _SHARED_PX:
+        lay(rect)
+        return rect, delta
+    middle = (rect.y0 + rect.y1) // 2
+    upper = ARITHMETIC.submit(lay, rect._replace(y1=middle))
+    lay(rect._replace(y0=middle))
+    upper.result()
     return rect, delta
 
 

@@ -13,7 +13,8 @@ from lather.core.colour.lab import srgb_to_lab
 from lather.core.job.fence import Fence, polygon_coverage
 from lather.core.job.model import Stroke
 from lather.core.stages.patches.kind import Read
-from lather.core.stages.split.bands import WORKERS, guided
+from lather.core.stages.split.bands import guided, guided_halo
+from lather.core.threads import ARITHMETIC
 from lather.core.types import EncodedRGB, Mask, Rect
 
 _VEIL_EDGE, _MOST_AHEAD = 0.06, 6
@@ -22,6 +23,7 @@ _LEAST_SIDE = 24
 _FLAT_SIDE = 160
 _FEW = 12  # places through which no field is laid
 _FINER_STAYS = 0.16  # of the smoothing's sigma
+_FINE_PX = 2.0  # a smoothing of this sigma is worked at full size, a wider one at a smaller size
 _RIM_SHARE = 0.3  # of the area's depth: what counts as its rim
 
 
@@ -42,25 +44,40 @@ def area_delta(stroke: Stroke, rect: Rect, read: Read, bounds: Rect, fence: Fenc
     for limit in (stroke.fence, fence):
         if limit is not None:
             inside = inside * limit.coverage(area)
-    form = wanted = _spanned_by_the_rim(tone, inside)
+    sigma = stroke.brush.size_px
+    shrink = max(1, int(_FINER_STAYS * sigma / _FINE_PX))
+    seen, within = _reduced(tone, inside, shrink)
+    form = wanted = _spanned_by_the_rim(seen, within)
     if stroke.mode != "flat":
-        wanted = form + _smoothed_inside(tone - form, inside, stroke.brush.size_px)
-    change = _smoothed_inside(wanted - tone, inside, _FINER_STAYS * stroke.brush.size_px)
+        wanted = form + _smoothed_inside(seen - form, within, sigma / shrink)
+    change = _smoothed_inside(wanted - seen, within, _FINER_STAYS * sigma / shrink)
+    if shrink > 1:
+        change = cv2.resize(change, tone.shape[1::-1], interpolation=cv2.INTER_CUBIC)
     coverage = polygon_coverage([stroke.points[:, :2]], area, stroke.feather_px) * np.float32(stroke.brush.ceiling)
     if stroke.fence is not None:
         coverage = coverage * stroke.fence.coverage(area)
     return (coverage[..., None] * change)[rect.slices(area)]
 
 
+def _reduced(tone: EncodedRGB, inside: Mask, shrink: int) -> tuple[EncodedRGB, Mask]:
+    """Both at a fraction of the size; a pixel at the outline holds the tone of its inner part."""
+    if shrink == 1:
+        return tone, inside
+    size = tuple(-(-n // shrink) for n in tone.shape[1::-1])
+    within = cv2.resize(inside, size, interpolation=cv2.INTER_AREA)
+    own = cv2.resize(tone * inside[..., None], size, interpolation=cv2.INTER_AREA)
+    seen = np.empty_like(own)
+    _divide(own, within, cv2.resize(tone, size, interpolation=cv2.INTER_AREA), seen)
+    return seen, within
+
+
 def _smoothed_inside(tone: EncodedRGB, inside: Mask, sigma: float) -> EncodedRGB:
     """Normalised convolution: what lies outside has no weight. Worked at the scale that the smoothing leaves."""
     shrink = max(1, int(sigma / 4))
+    weight, values = inside, tone * inside[..., None]
     if shrink > 1:
         size = (max(1, tone.shape[1] // shrink), max(1, tone.shape[0] // shrink))
-        weight = cv2.resize(inside, size, interpolation=cv2.INTER_AREA)
-        values = cv2.resize(tone * inside[..., None], size, interpolation=cv2.INTER_AREA)
-    else:
-        weight, values = inside, tone * inside[..., None]
+        weight, values = (cv2.resize(v, size, interpolation=cv2.INTER_AREA) for v in (weight, values))
     fine = sigma / shrink
     side = 2 * int(np.ceil(3 * fine)) + 1
     share = cv2.GaussianBlur(weight, (side, side), fine, borderType=cv2.BORDER_CONSTANT)
@@ -69,18 +86,19 @@ def _smoothed_inside(tone: EncodedRGB, inside: Mask, sigma: float) -> EncodedRGB
         size = (tone.shape[1], tone.shape[0])
         total, share = (cv2.resize(v, size, interpolation=cv2.INTER_CUBIC) for v in (total, share))
     smooth = np.empty_like(tone)
-    _divide(total, share, inside, tone, smooth)
+    _divide(total, share, tone, smooth)
     return smooth
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _divide(total, share, inside, tone, smooth):  # pragma: no cover - compiled
-    """total / share inside, the tone itself outside."""
+def _divide(total, share, tone, out):  # pragma: no cover - compiled
+    """total / share; the tone itself where there is next to no share."""
     for y in range(tone.shape[0]):
         for x in range(tone.shape[1]):
-            part = np.float32(1) / max(share[y, x], np.float32(1e-4))
+            known = share[y, x] > np.float32(1e-3)
+            part = np.float32(1) / share[y, x] if known else np.float32(0)
             for c in range(3):
-                smooth[y, x, c] = total[y, x, c] * part if inside[y, x] > 0 else tone[y, x, c]
+                out[y, x, c] = total[y, x, c] * part if known else tone[y, x, c]
 
 
 def _spanned_by_the_rim(tone: EncodedRGB, inside: Mask) -> EncodedRGB:
@@ -140,13 +158,13 @@ def veil_blocks(
     """
     def change(block: Rect, wide: Rect, pixels: EncodedRGB) -> tuple[Rect, np.ndarray]:
         inside = block.slices(wide)
-        smooth = guided(pixels, radius, _VEIL_EDGE)[inside]
+        smooth = guided(pixels, radius, _VEIL_EDGE, corner=wide[:2])[inside]
         return block, coverage_of(block)[..., None] * (smooth - pixels[inside])
 
     running = []
     for number, block in enumerate(blocks):
         if number >= _MOST_AHEAD:
             running[number - _MOST_AHEAD].result()
-        wide = block.expand(2 * radius + 1).intersect(bounds)
-        running.append(WORKERS.submit(change, block, wide, read(wide)))
+        wide = block.expand(guided_halo(radius)).intersect(bounds)
+        running.append(ARITHMETIC.submit(change, block, wide, read(wide)))
     return [task.result() for task in running]

@@ -9,7 +9,7 @@ from lather.core.stages.patches.coverage import stroke_coverage
 from lather.core.stages.patches.kind import Read
 from lather.core.stages.patches.patch import Patch
 from lather.core.stages.split.area import area_delta, veil_blocks
-from lather.core.stages.split.bands import BandSettings, band_reader
+from lather.core.stages.split.bands import BandSettings, band_reader, guided_halo
 from lather.core.stages.split.mix import MixState, mix_blocks
 from lather.core.types import Rect, tile_rect, tiles_of
 
@@ -34,7 +34,7 @@ class SplitKind(MendKind):
     """Renders Split layers. Settings: those of `BandSettings`."""
 
     id = "split"
-    method = b"split-3"
+    method = b"split-4"
 
     def reading(self, layer: Layer, read: Read, bounds: Rect) -> Read:
         return band_reader(read, BandSettings.of(layer.settings), bounds)
@@ -42,7 +42,7 @@ class SplitKind(MendKind):
     def reads_of(self, layer: Layer, stroke: Stroke, bounds: Rect) -> tuple[Rect, Rect]:
         wide, taken = super().reads_of(layer, stroke, bounds)
         settings = BandSettings.of(layer.settings)
-        more = 2 * veil_radius(layer) + 1 if settings.band == "veil" else settings.halo
+        more = guided_halo(veil_radius(layer)) if settings.band == "veil" else settings.halo
         if not taken.empty:
             taken = taken.expand(more).intersect(bounds)
         return wide.expand(more).intersect(bounds), taken
