@@ -34,6 +34,7 @@ from lather.core.stages.split.bands import low_pass
 from lather.core.types import as_float32
 
 _MIX_PASSES = 2
+_BLOTCHES = 60  # wanted; as many lie on the face as keep apart
 
 
 def cheeks(face):
@@ -86,7 +87,7 @@ def spread_inside(values, areas):
 
 
 def one(sitter, seed):
-    plate = make_plate(sitter, seed, flaws={"blotch": 10})
+    plate = make_plate(sitter, seed, flaws={"blotch": _BLOTCHES})
     photo = Photo(Picture(plate.photo), b"", "plate")
     measures = PhotoMeasures(photo)
     scale, face_px = measures.texture_scale, measures.face_width_px

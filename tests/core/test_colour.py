@@ -28,6 +28,13 @@ class ColourTest(unittest.TestCase):
         self.assertLess(np.abs(srgb.encode(srgb.decode(codes)) - codes).max(), 2e-6)
         np.testing.assert_allclose(srgb_to_lab(np.ones((1, 3))), [[100, 0, 0]], atol=0.02)
 
+    def test_decoding_follows_the_standard_at_every_value_and_beyond(self):
+        codes = np.linspace(-0.2, 1.3, 30003, dtype=np.float32).reshape(3, 10001)
+        exact = np.where(codes <= 0.04045, codes / 12.92, ((np.maximum(codes, 0).astype(float) + 0.055) / 1.055) ** 2.4)
+        np.testing.assert_allclose(srgb.decode(codes), exact, atol=2e-7)
+        self.assertEqual(srgb.decode(0.5).shape, ())
+        self.assertTrue(np.isnan(srgb.decode(np.float32([np.nan]))[0]))
+
     def test_own_lab_agrees_with_littlecms(self):
         rng = np.random.default_rng(0)
         colours = rng.random((1, 500, 3)).astype(np.float32)

@@ -9,6 +9,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import cv2
 import numpy as np
 
 from lather.core.errors import Cancelled, RequestError
@@ -17,7 +18,7 @@ from lather.core.find.areas import find_areas
 from lather.core.find.eyes import find_eye_veins
 from lather.core.find.finder import find_all
 from lather.core.find.mend import SOFTEN_STRENGTH, can_mend, layer_for, mend_all, mend_command, proposed_size
-from lather.core.find.ridges import ridge_response, trace_lines
+from lather.core.find.ridges import ridge_response, ridge_responses, trace_lines
 from lather.core.find.scene import FindScene
 from lather.core.find.under_pointer import look_under
 from lather.core.find.worth import Delivery, judged, threshold_de, will_show
@@ -25,6 +26,7 @@ from lather.core.job.commands import SetFinds, Together
 from lather.core.job.finds import Find
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.practice.make import make_plate
+from lather.core.threads import one_thread_in_opencv
 from tests.support.commands import run_here
 from tests.support.pictures import session_of, skin_like
 
@@ -143,6 +145,21 @@ class AreaTest(unittest.TestCase):
         self.assertEqual(find_areas(FindScene(PhotoMeasures(session_of(plate.photo).photo))), [])
 
 
+class ThreadsTest(unittest.TestCase):
+    def test_opencv_gets_its_threads_back_when_the_last_one_leaves_even_by_an_error(self):
+        usual = cv2.getNumThreads()
+        cv2.setNumThreads(2)
+        try:
+            with self.assertRaises(RuntimeError), one_thread_in_opencv():
+                with one_thread_in_opencv():
+                    self.assertEqual(cv2.getNumThreads(), 1)
+                self.assertEqual(cv2.getNumThreads(), 1)
+                raise RuntimeError
+            self.assertEqual(cv2.getNumThreads(), 2)
+        finally:
+            cv2.setNumThreads(usual)
+
+
 class RidgeTest(unittest.TestCase):
     def test_a_line_is_traced_whole_with_its_width_across_a_gap(self):
         values = np.full((120, 200), 60, np.float32)
@@ -154,6 +171,8 @@ class RidgeTest(unittest.TestCase):
         self.assertGreater(lines[0].length, 150)
         self.assertLess(np.abs(lines[0].points[:, 1] - 60).max(), 2)
         self.assertTrue(3 <= lines[0].width <= 6.5)
+        for dark, (one, *_) in zip((True, False), ridge_responses(values, (1.5, 2.0, 3.0), (True, False))):
+            np.testing.assert_array_equal(one, ridge_response(values, (1.5, 2.0, 3.0), dark=dark)[0])
         bright, *_ = ridge_response(values, (2.0,), dark=False)
         self.assertLess(bright[60, 100 - 30], 0.1)
 

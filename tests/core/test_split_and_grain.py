@@ -3,13 +3,14 @@
 import unittest
 from dataclasses import replace
 
+import cv2
 import numpy as np
 
 from lather.core.brush.values import Brush
 from lather.core.errors import RequestError
 from lather.core.find.bare_skin import skin_fence
 from lather.core.job.fence import Fence
-from lather.core.job.grain_model import GrainModel, correlation
+from lather.core.job.grain_model import GrainModel, correlation, diagonal_gain
 from lather.core.job.model import Layer, Stroke, freeze_points, new_id
 from lather.core.levels import halve
 from lather.core.measure.gauges import Compared, measure_gauges
@@ -17,12 +18,14 @@ from lather.core.measure.grain import measure_grain
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.practice.sitters import BROWS, EYE_WHITE, LIPS
 from lather.core.stages.grain.kind import grain_settings
+from lather.core.stages.grain.missing import TOUCHED, missing_cells, needed, spacing
 from lather.core.stages.grain.put_back import match_grain
 from lather.core.stages.grain.synthesis import grain_noise
 from lather.core.stages.look import looked_at
 from lather.core.stages.mend.live import LiveStroke
 from lather.core.stages.split.area import mixes_light_and_shade
-from lather.core.stages.split.bands import BandSettings, guided, low_pass, part
+from lather.core.stages.split.bands import BandSettings, guided, guided_halo, low_pass, part
+from lather.core.stages.split.mix import coarse
 from lather.core.types import Rect
 from tests.support.pictures import plate, session_of, skin_like
 
@@ -77,6 +80,36 @@ class SplitTest(unittest.TestCase):
         for width in (3.0, 40.0, 200.0):  # the last reaches further than the picture is high
             whole = guided(pixels, max(1, round(1.22 * width)), 0.15, smooth_px=0.6 * width)
             np.testing.assert_allclose(low_pass(pixels, width, True), whole, atol=2e-5)
+
+    def test_tiles_of_the_guided_filter_meet_wherever_they_begin(self):
+        pixels = np.random.default_rng(3).random((300, 320, 3), np.float32)
+        for radius in (4, 7, 13, 15):
+            whole, halo = guided(pixels, radius, 0.06), guided_halo(radius)
+            for x, y in ((70, 80), (71, 83), (97, 110)):
+                tile = np.s_[y - halo : y + 64 + halo, x - halo : x + 64 + halo]
+                own = guided(pixels[tile], radius, 0.06, corner=(x - halo, y - halo))
+                np.testing.assert_allclose(own[halo:-halo, halo:-halo], whole[y : y + 64, x : x + 64], atol=1e-6)
+
+    def test_the_guided_filter_on_cells_is_nearly_that_on_pixels(self):
+        step = 0.4 + 0.3 * (np.arange(260) > 130) + 0.02 * np.random.default_rng(4).standard_normal((240, 260))
+        pixels = np.repeat(step[..., None], 3, -1).astype(np.float32)
+        for radius in (7, 13):
+            side = (2 * radius + 1,) * 2
+            mean = cv2.blur(pixels, side)
+            variance = cv2.blur(pixels**2, side) - mean**2
+            gain = variance / (variance + 0.06**2)
+            exact = cv2.blur(gain, side) * pixels + cv2.blur(mean * (1 - gain), side)
+            off = np.abs(guided(pixels, radius, 0.06) - exact)[40:-40, 40:-40]
+            self.assertLess(off.mean(), 0.001)
+            self.assertLess(off.max(), 0.02)  # at the edge itself, where 0.3 is the step
+
+    def test_what_mix_leaves_out_is_fine_and_what_it_lays_down_is_coarse(self):
+        xs = np.arange(800)
+        for wave in (300, 100, 60, 20):
+            g = np.exp(-2 * (np.pi * 15 / wave) ** 2)
+            delta = np.repeat(np.tile(np.sin(2 * np.pi * xs / wave), (200, 1))[..., None], 3, -1).astype(np.float32)
+            left = np.abs(coarse(delta, 15.0))[100, 200:600].max()
+            self.assertAlmostEqual(left, 3 * g**2 - 2 * g**3, delta=0.03, msg=f"{wave} px")
 
     def test_an_unknown_band_and_a_width_out_of_range_are_refused(self):
         for settings in ({"band": "middle"}, {"width_px": 0.1}, {"width_px": 900}):
@@ -202,6 +235,24 @@ class GrainTest(unittest.TestCase):
         np.testing.assert_array_equal(out, self.session.photo.read(self.bounds))
         self.assertIsNone(match_grain(job, self.model))
         self.assertIsNone(match_grain(job, GrainModel((), 0.0, 0.0)))
+
+    def test_cleared_hairs_were_no_grain_but_lost_relief_is_made_up_for(self):
+        was = self.session.photo.read(self.bounds)
+        rng = np.random.default_rng(8)
+        cells, inner = Rect(4, 4, 40, 40), np.s_[32:320, 32:320]
+        with_hairs = was.copy()
+        for x in range(20, 700, 24):
+            with_hairs[:, x : x + 2] -= 0.2
+        where = np.s_[needed(cells).y0 : needed(cells).y1, needed(cells).x0 : needed(cells).x1]
+        cleared = was[where]
+        touched = np.abs(cleared - with_hairs[where]).max(-1) > TOUCHED
+        added = missing_cells(cleared, with_hairs[where], touched, cells, self.model)
+        self.assertLess(float(added.max()), 0.002)
+        rough = was + 0.012 * rng.standard_normal(was.shape[:2])[..., None].astype(np.float32)
+        flat = cv2.GaussianBlur(was, (0, 0), 4.0)
+        added = missing_cells(flat[where], rough[where], np.ones(touched.shape, bool), cells, self.model)
+        wanted = np.sqrt((finest(rough)[inner] ** 2).mean() / diagonal_gain(self.model.size_px, spacing(0.6)))
+        self.assertAlmostEqual(float(added.mean()) / wanted, 1.0, delta=0.12)
 
     def test_amount_and_painting_by_hand(self):
         was = self.session.photo.read(self.bounds)

@@ -13,7 +13,15 @@ from lather.core.types import EncodedRGB, Rect
 CELL = 8
 _MARGIN_CELLS = 4
 TOUCHED = 0.0008  # change (encoded) from which a pixel counts as touched
-_MOST_OVER_MODEL = 2.0  # of the grain's energy: skin's finest relief went with it and is made up for by grain
+_MOST_OVER_MODEL = 2.0, 9.0
+"""Of the grain's energy. Skin's finest relief goes with its grain, and the eye compares with the skin around: what is
+put back is as lively as that, up to three times the grain's amplitude. What went with hairs is not made up for."""
+_PEAKED = 2.2, 2.8
+"""Energy against the squared mean without sign, as grain and relief have it (1.57 is normal) and as lines have it."""
+_NORMAL_SPREAD = np.float32(1.03 * np.sqrt(np.pi / 2))
+"""Standard deviation of grain against its mean without sign, in which the odd hair or edge counts little; 1.03 as
+relief is more peaked than grain."""
+_ENOUGH_AROUND = 0.2  # untouched share of the pixels around from which they say how much grain there is
 _ENOUGH = 0.9  # of the wanted energy: nothing is missing
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 
@@ -48,19 +56,22 @@ def touched_pixels(below: EncodedRGB, photo: EncodedRGB) -> np.ndarray:  # pragm
 
 @njit(cache=True, nogil=True, fastmath=True)
 def _cell_sums(touched, light, was, d, sums):  # pragma: no cover - compiled
-    """sums (5, rows, columns), of each cell: touched pixels; their luminance; the energy of `_finest` of their
-    luminance; of all pixels of the photo; of touched pixels of the photo. light, was: luminance of below and photo."""
+    """sums (6, rows, columns), of each cell: touched pixels; their luminance; the energy of `_finest` of it; that of
+    the photo there; the size without sign of `_finest` of the photo in touched pixels, and in the others. light, was:
+    luminance of below and photo."""
     for y in range(sums.shape[1] * CELL):
         j = y // CELL
         for x in range(sums.shape[2] * CELL):
             i, before = x // CELL, _finest(was, y, x, d)
-            sums[3, j, i] += before * before
             if touched[y, x]:
                 after = _finest(light, y, x, d)
                 sums[0, j, i] += 1
                 sums[1, j, i] += light[y, x]
                 sums[2, j, i] += after * after
-                sums[4, j, i] += before * before
+                sums[3, j, i] += before * before
+                sums[4, j, i] += abs(before)
+            else:
+                sums[5, j, i] += abs(before)
 
 
 def missing_cells(
@@ -72,20 +83,26 @@ def missing_cells(
     """
     inner = np.s_[_MARGIN_CELLS:-_MARGIN_CELLS, _MARGIN_CELLS:-_MARGIN_CELLS]
     d = spacing(grain.size_px)
-    sums = np.zeros((5, cells.height + 2 * _MARGIN_CELLS, cells.width + 2 * _MARGIN_CELLS), np.float32)
+    sums = np.zeros((6, cells.height + 2 * _MARGIN_CELLS, cells.width + 2 * _MARGIN_CELLS), np.float32)
     _cell_sums(touched, below @ _LUMINANCE, photo @ _LUMINANCE, d, sums)
-    area, light, now, was, same = sums
+    area, light, now, same, inside, beside = sums
     if not area.any():
         return np.zeros((cells.height, cells.width), np.float32)
     blur = lambda v: cv2.GaussianBlur(v, (5, 5), 1.1, borderType=cv2.BORDER_REPLICATE)  # noqa: E731
-    weight = blur(area) + np.float32(1e-3)
-    now = blur(now) / weight
-    usual = cv2.medianBlur(was / CELL**2, 5)  # thin flaws do not count
+    weight, left = blur(area) + np.float32(1e-3), blur(CELL**2 - area)
+    now, same = blur(now) / weight, blur(same) / weight
+    usual = _NORMAL_SPREAD * cv2.medianBlur((inside + beside) / CELL**2, 5)  # thin flaws do not count
+    around = _NORMAL_SPREAD * blur(beside) / np.maximum(left, np.float32(1e-3))
+    # what was cleared (hairs, say) was no grain: what is left around it tells more
+    usual = np.where(left > _ENOUGH_AROUND * CELL**2, np.minimum(usual, around), usual) ** 2
     tone = blur(light) / weight
     gain = diagonal_gain(grain.size_px, d)
     model = grain.sigma(tone).astype(np.float32) ** 2 * np.float32(gain)
-    wanted = np.minimum(_MOST_OVER_MODEL * model, blur(usual))
-    same = blur(same) / weight  # of these very pixels: unchanged is not missing
+    peaked = same / np.maximum((blur(inside) / weight) ** 2, np.float32(1e-12))
+    least, most = _MOST_OVER_MODEL
+    relief = np.clip((_PEAKED[1] - peaked) / (_PEAKED[1] - _PEAKED[0]), 0, 1)
+    wanted = np.minimum((least + (most - least) * relief) * model, blur(usual))
+    # against `same`, of these very pixels: unchanged is not missing
     lacking = np.where(now < _ENOUGH * np.minimum(wanted, same), wanted - now, 0) / np.float32(gain)
     sigma = np.sqrt(np.maximum(lacking, 0)).astype(np.float32)
     sigma[weight < 0.5] = 0

@@ -15,7 +15,7 @@ from lather.core.job.model import Job, Stroke, freeze_points
 from lather.core.levels import halve
 from lather.core.stages.mend.solve import cut
 from lather.core.stages.patches.coverage import fenced
-from lather.core.stages.split.mix import coarse
+from lather.core.stages.split.mix import coarse, coarse_reach
 from lather.core.types import EMPTY, EncodedRGB, Rect, tile_rect, tiles_of
 
 _LARGEST_MARGIN_PX = 128
@@ -108,7 +108,7 @@ class LiveStroke:
         if not self._drag.smooth_px:
             self._lay(dirty, self._dragged[place] - self._untouched[place])
             return dirty
-        reach = int(np.ceil(3 * self._drag.smooth_px))
+        reach = coarse_reach(self._drag.smooth_px)
         whole = dirty.expand(2 * reach).intersect(self.laid)
         place = whole.slices(self._bounds)
         known = self._dragged_in(whole)

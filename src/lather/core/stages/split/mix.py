@@ -12,7 +12,7 @@ from lather.core.stages.patches.kind import Read
 from lather.core.types import EncodedRGB, Rect
 
 _TAKE_UP = 0.1  # of its load that the brush exchanges at every touch
-_FINER_STAYS = 0.14  # of the size, sigma: finer change is left out, it is texture that the parting left in the tone
+_FINER_STAYS = 0.12  # of the size, sigma: finer change is left out, it is texture that the parting left in the tone
 _DRIES = 0.975  # what is left of its wetness after a touch
 
 
@@ -51,9 +51,25 @@ def _mix(canvas, fence, origin_x, origin_y, touches, edge, load, state):  # prag
 
 
 def coarse(delta: np.ndarray, sigma: float) -> np.ndarray:
-    """A change (h, w, 3), nothing around it, without what is finer than `sigma`."""
-    side = 2 * int(np.ceil(3 * sigma)) + 1
-    return cv2.GaussianBlur(delta, (side, side), sigma, borderType=cv2.BORDER_CONSTANT)
+    """A change (h, w, 3), nothing around it, without what is finer than `sigma`.
+
+    Cut off more steeply than by one Gaussian g: by 3g² − 2g³.
+    """
+    shrink = max(1, int(sigma / 3))
+    size = tuple(-(-n // shrink) for n in delta.shape[1::-1])
+    small = delta if shrink == 1 else cv2.resize(delta, size, interpolation=cv2.INTER_AREA)
+
+    def blurred(wide: float) -> np.ndarray:
+        side = 2 * int(np.ceil(3 * wide)) + 1
+        return cv2.GaussianBlur(small, (side, side), wide, borderType=cv2.BORDER_CONSTANT)
+
+    out = cv2.addWeighted(blurred(np.sqrt(2) * sigma / shrink), 3, blurred(np.sqrt(3) * sigma / shrink), -2, 0)
+    return out if shrink == 1 else cv2.resize(out, delta.shape[1::-1], interpolation=cv2.INTER_CUBIC)
+
+
+def coarse_reach(sigma: float) -> int:
+    """Pixels around a place that `coarse` looks at."""
+    return int(np.ceil(3 * np.sqrt(3) * sigma))
 
 
 class MixState:

@@ -27,6 +27,8 @@ _ASIDE = (1.0, 1.5, 2.1)  # band widths aside at which the grain is taken
 _MOST_BAD = 0.3
 _GRAIN_SIZE_PX = 0.6
 _ROUGHER = 1.6  # times the usual energy of the finest band beside the hair: more than grain lies there
+_SEAMS = 0.95  # where two grains meet, at the band's rim and between pieces, there is more of the finest band
+_LEVELLED = 0.8, 1.1  # what is copied may be scaled by, to the usual level: rests of other hairs raise it
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 
 
@@ -119,7 +121,7 @@ def _texture(
 ) -> np.ndarray:
     """What lies beside the band, moved onto it; where nothing good is beside it, grain made new."""
     fine, usual = _finest(residual @ _LUMINANCE, good)
-    level = np.float32(usual / np.sqrt(diagonal_gain(_GRAIN_SIZE_PX, 1)))
+    level = np.float32(_SEAMS * usual / np.sqrt(diagonal_gain(_GRAIN_SIZE_PX, 1)))
     out = np.zeros_like(residual)
     ys, xs = np.nonzero(laid)
     pieces = band.piece[ys, xs]
@@ -146,7 +148,9 @@ def _texture(
         fill = made[py, px] * level
         if chosen is not None:
             qy, qx, valid = chosen
-            fill[valid] = residual[qy[valid], qx[valid]]
+            energy = float(fine[qy[valid], qx[valid]].mean())
+            level_to = np.clip(_SEAMS * usual / np.sqrt(energy + 1e-12), *_LEVELLED)
+            fill[valid] = residual[qy[valid], qx[valid]] * np.float32(level_to)
         out[py, px] = fill
     return out
 
