@@ -153,7 +153,7 @@ class SplitTest(StageCase):
         self.key(Qt.Key.Key_F)
         self.assertEqual(len(self.job.layer.edits), 2)
         left.append(self.blotch_left())
-        self.assertLess(left[2], 0.95 * left[1])
+        self.assertLess(left[2], min(left[1], 0.2 * left[0]))
         self.desk.brush_strip.area_mode.button("flat").click()
         self.drag(self.outline())
         self.assertEqual(self.job.layer.edits[-1].mode, "flat")

@@ -56,9 +56,10 @@ def touched_pixels(below: EncodedRGB, photo: EncodedRGB) -> np.ndarray:  # pragm
 
 @njit(cache=True, nogil=True, fastmath=True)
 def _cell_sums(touched, light, was, d, sums):  # pragma: no cover - compiled
-    """sums (6, rows, columns), of each cell: touched pixels; their luminance; the energy of `_finest` of it; that of
-    the photo there; the size without sign of `_finest` of the photo in touched pixels, and in the others. light, was:
-    luminance of below and photo."""
+    """sums (7, rows, columns), of each cell: touched pixels; their luminance; the energy of `_finest` of it; that of
+    the photo there; the size without sign of `_finest` of the photo in touched pixels, and where it takes in none; how
+    many these are. light, was: luminance of below and photo."""
+    last_y, last_x = touched.shape[0] - d - 1, touched.shape[1] - d - 1
     for y in range(sums.shape[1] * CELL):
         j = y // CELL
         for x in range(sums.shape[2] * CELL):
@@ -70,8 +71,11 @@ def _cell_sums(touched, light, was, d, sums):  # pragma: no cover - compiled
                 sums[2, j, i] += after * after
                 sums[3, j, i] += before * before
                 sums[4, j, i] += abs(before)
-            else:
+                continue
+            v, u = min(y, last_y), min(x, last_x)
+            if not (touched[v, u] or touched[v + d, u] or touched[v, u + d] or touched[v + d, u + d]):
                 sums[5, j, i] += abs(before)
+                sums[6, j, i] += 1
 
 
 def missing_cells(
@@ -83,15 +87,16 @@ def missing_cells(
     """
     inner = np.s_[_MARGIN_CELLS:-_MARGIN_CELLS, _MARGIN_CELLS:-_MARGIN_CELLS]
     d = spacing(grain.size_px)
-    sums = np.zeros((6, cells.height + 2 * _MARGIN_CELLS, cells.width + 2 * _MARGIN_CELLS), np.float32)
+    sums = np.zeros((7, cells.height + 2 * _MARGIN_CELLS, cells.width + 2 * _MARGIN_CELLS), np.float32)
     _cell_sums(touched, below @ _LUMINANCE, photo @ _LUMINANCE, d, sums)
-    area, light, now, same, inside, beside = sums
+    area, light, now, same, inside, beside, clear = sums
     if not area.any():
         return np.zeros((cells.height, cells.width), np.float32)
     blur = lambda v: cv2.GaussianBlur(v, (5, 5), 1.1, borderType=cv2.BORDER_REPLICATE)  # noqa: E731
-    weight, left = blur(area) + np.float32(1e-3), blur(CELL**2 - area)
+    weight, left = blur(area) + np.float32(1e-3), blur(clear)
     now, same = blur(now) / weight, blur(same) / weight
-    usual = _NORMAL_SPREAD * cv2.medianBlur((inside + beside) / CELL**2, 5)  # thin flaws do not count
+    sizes = (inside + beside) / np.maximum(area + clear, 1)
+    usual = _NORMAL_SPREAD * cv2.medianBlur(sizes, 5)  # thin flaws do not count
     around = _NORMAL_SPREAD * blur(beside) / np.maximum(left, np.float32(1e-3))
     # what was cleared (hairs, say) was no grain: what is left around it tells more
     usual = np.where(left > _ENOUGH_AROUND * CELL**2, np.minimum(usual, around), usual) ** 2

@@ -30,7 +30,7 @@ _RIM_SHARE = 0.3  # of the area's depth: what counts as its rim
 def area_delta(stroke: Stroke, rect: Rect, read: Read, bounds: Rect, fence: Fence | None = None) -> np.ndarray:
     """Change of the tone over `rect` (inside the stroke's bounds), float32 (h, w, 3).
 
-    What is finer than a sixth of the smoothing stays: it is texture that the parting left in the tone.
+    What is finer than about an eighth of the smoothing stays: it is texture that the parting left in the tone.
     fence: of the layer; what lies outside it is not read either. The form (what its rim spans) is taken out
     before the smoothing and comes back after: else the rim, which is seen from one side only, would lose its slope
     and the area would show as a disc.

@@ -86,7 +86,7 @@ def _cells_in_box(radius: int, cell: int) -> int:
 def low_pass(
     pixels: EncodedRGB, width_px: float, edge_keeping: bool, corner: tuple[int, int] = (0, 0)
 ) -> EncodedRGB:
-    """float32 (h, w, c) of the same size; the border repeats. corner: x, y of the first pixel in the whole picture."""
+    """float32 (h, w, 3) of the same size; the border repeats. corner: x, y of the first pixel in the whole picture."""
     if not edge_keeping:
         side = 2 * int(np.ceil(3.5 * width_px)) + 1
         return cv2.GaussianBlur(pixels, (side, side), width_px, borderType=cv2.BORDER_REPLICATE)
