@@ -17,7 +17,7 @@ from lather.core.measure.residual import find_contrast, residual_share
 from lather.core.measure.texture_scale import split_width
 from lather.core.practice.grain import Grain, grain_field
 from lather.core.practice.sitters import SKIN, load_sitter, sitter_names
-from lather.core.types import Rect
+from lather.core.types import Rect, as_float32
 
 
 @functools.cache
@@ -70,6 +70,17 @@ class SkinTest(unittest.TestCase):
             found = measures(name)
             for x, y in places:
                 self.assertGreater(found.skin[int(y / found.scale), int(x / found.scale)], 0.5, (name, x, y))
+
+
+    def test_the_side_away_from_the_light_is_skin_and_the_dark_behind_it_is_not(self):
+        for name, most in (("ambrose", 0.075), ("wren", 0.085)):
+            sitter = load_sitter(name)
+            darker = np.round(65535 * (as_float32(sitter.picture.pixels) ** 1.25)).astype(np.uint16)
+            skin = PhotoMeasures(Photo(Picture(darker), b"", name)).skin > 0.5
+            truth = cv2.resize((sitter.zones == SKIN).astype(np.uint8), skin.shape[::-1])
+            inner, outer = cv2.erode(truth, np.ones((5, 5))) > 0, cv2.dilate(truth, np.ones((7, 7))) > 0
+            self.assertLess((inner & ~skin).sum() / inner.sum(), most, name)
+            self.assertLess((skin & ~outer).sum() / inner.sum(), 0.02, name)
 
 
 class GrainTest(unittest.TestCase):

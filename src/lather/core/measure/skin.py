@@ -11,6 +11,10 @@ from lather.core.types import EncodedRGB, Mask
 _SEEDS = ((-0.55, 0.62), (0.55, 0.62), (-0.3, 0.55), (0.3, 0.55), (0.0, -0.5), (-0.3, -0.48), (0.3, -0.48), (0.0, 0.25))
 _SEED_RADIUS = 0.11  # eye distances
 _NEAR, _FAR = 2.2, 4.6  # Mahalanobis distances at which skin is sure, and out of the question
+_TOO_DARK, _TOO_DARK_ON_FACE = 0.22, 0.12  # shares of the face's usual L*
+_PLAIN, _INTO_SHADE = 0.2, 0.1
+"""Local spread of log luminance under which nothing but skin is so smooth on a face; eye distances that skin goes on in
+it beyond the edge where shade begins."""
 _ROUGH = 0.30  # local spread of log luminance at which it is hair or cloth, not skin
 _NECK_UNLIKE = 8.0  # a*, b* from the face's at which the place under the chin is cloth
 _HULL_IN = 0.1  # how far inside the face's corners its hull is believed to be face
@@ -51,19 +55,37 @@ def skin_mask(small: EncodedRGB, face: FaceMap | None, scale: float) -> Mask:
     # highlights lose their colour, deep shade its certainty
     distance = distance - 2.0 * np.clip((lightness - usual - 12) / 20, 0, 1)
     sure = np.clip((_FAR - distance) / (_FAR - _NEAR), 0, 1)
-    sure *= np.clip((lightness - 0.22 * usual) / (0.18 * usual), 0, 1)
+    frame = _in_frame(face, small.shape[:2], scale) if face else None
+    dark = np.float32(_TOO_DARK * usual)
+    if face is not None:
+        dark = np.where(_on_face(frame), np.float32(_TOO_DARK_ON_FACE * usual), dark)
+    sure *= np.clip((lightness - dark) / (0.8 * dark), 0, 1)
     log_light = np.log(np.maximum(small.mean(-1), 0.01))
     spread = np.sqrt(np.maximum(cv2.blur(log_light**2, (7, 7)) - cv2.blur(log_light, (7, 7)) ** 2, 0))
     sure *= np.clip((_ROUGH - cv2.GaussianBlur(spread, (0, 0), 1.5)) / (0.5 * _ROUGH), 0, 1)
     sure = cv2.GaussianBlur(sure.astype(np.float32), (0, 0), 1.2)
     if face is None:
         return _grown(sure, seeds, None, None, scale)
-    frame = _in_frame(face, sure.shape, scale)
     sure[_strands(log_light, face, frame, scale)] = 0
     sure[_shade_under_chin(lab, seeds, face, frame)] = _SURE_IN_SHADE
+    plain = sure * (_on_face(frame) & (spread < _PLAIN))
     sure *= _inside_edges(small, lab, sure, seeds, face, scale)
     mask = _grown(sure, seeds, face, frame, scale)
+    mask = _grown_into_shade(mask, plain, face.eye_distance_px / scale)
     return _with_rim_light(mask, lab, seeds, face, frame, scale)
+
+
+def _grown_into_shade(mask: Mask, plain: Mask, eye_distance: float) -> Mask:
+    """The mask with what is plain skin just beyond it: where a face turns from the light, an edge ends it too early."""
+    reach = 2 * max(1, round(_INTO_SHADE * eye_distance)) + 1
+    near = cv2.dilate((mask > 0.5).astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (reach, reach)))
+    return np.maximum(mask, cv2.morphologyEx(plain * near, cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)))
+
+
+def _on_face(frame) -> np.ndarray:
+    """True where a face is, of whatever shape: what is dark there is shade rather than hair."""
+    u, v = frame
+    return (u / 0.95) ** 2 + ((v - 0.4) / 1.3) ** 2 < 1
 
 
 def _mahalanobis(ratios: np.ndarray, middle: np.ndarray, inverse: np.ndarray) -> np.ndarray:
