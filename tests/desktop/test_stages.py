@@ -233,9 +233,11 @@ class GrainTest(StageCase):
         moved = [max(np.abs(np.subtract(a, b))) for a, b in zip(plain, hatched)]
         self.assertGreater(max(moved[::2]), 40)  # where the veil took it
         self.assertEqual(max(moved[1::2]), 0)
+        self.assertIn("Switch on", self.desk.mends.empty.text())
         panel.missing.click()
         panel.everywhere.click()
         self.settle()
+        self.assertIn("follows every change", self.desk.mends.empty.text())
         self.assertGreater(self.whole()[area].std(), 2 * smooth)
         self.assertAlmostEqual(self.whole()[area].std() / self.photo[area].std(), 1, delta=0.2)
         np.testing.assert_array_equal(self.whole()[400:], self.photo[400:])

@@ -51,6 +51,8 @@ _EMPTY = {
     "split": "Nothing on this layer yet.\n\nOn a tone layer outline uneven skin with Area, or brush it with Mix. On a "
              "texture layer take pores from elsewhere.",
     "grain": "Nothing painted yet.\n\nSwitch on “Put back where it is missing” at the right, or paint grain by hand.",
+    "grain everywhere": "Grain is put back wherever earlier work took it, and follows every change.\n\nWhere more is "
+                        "wanted, paint it by hand: it is listed here.",
 }
 
 
@@ -82,14 +84,15 @@ class MendsPanel(QWidget):
         self.remove.setToolTip("The skin underneath returns; undo brings the mend back")
         self.remove.clicked.connect(self._remove)
         column.addWidget(self.remove)
-        self.show_layer(None)
+        self.show_layer(None, "mend")
 
-    def show_layer(self, layer: Layer | None) -> None:
+    def show_layer(self, layer: Layer | None, stage_id: str) -> None:
         edits = layer.edits if layer else ()
         name = layer.name if layer else "layer"
         self.title.setText(f"{self.word.capitalize()}s in {name}   {len(edits)}")
         self.remove.setText(f"Take this {self.word} out")
-        self.empty.setText(_EMPTY.get(layer.kind if layer else "", _EMPTY["mend"]))
+        live = layer is not None and layer.settings.get("everywhere")
+        self.empty.setText(_EMPTY[f"{stage_id} everywhere" if live else stage_id])
         self._model.show(edits)
         self.empty.setVisible(not edits)
         self.list.setVisible(bool(edits))

@@ -265,7 +265,7 @@ class DeskScreen(QWidget):
             widget.setVisible(key == info.id)
         self.mends.word = info.edit_word
         self.lists.button("mends").setText(f"{info.edit_word.capitalize()}s")
-        self.mends.show_layer(layer)
+        self.mends.show_layer(layer, info.id)
         self.canvas.set_job(job)
 
     def _hint(self, job: Job) -> str:
