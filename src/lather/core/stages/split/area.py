@@ -22,15 +22,18 @@ _MIXED_L = 22.0  # ΔL* between the lightest and the darkest tenth of an outline
 _LEAST_SIDE = 24
 _FLAT_SIDE = 160
 _FEW = 12  # places through which no field is laid
-_FINER_STAYS = 0.13  # of the smoothing's sigma
+_FINER_STAYS, _TEXTURE_STAYS = 0.13, 1.6  # of the smoothing's sigma, of the split's width
 _FINE_PX = 2.0  # a smoothing of this sigma is worked at full size, a wider one at a smaller size
 _RIM_SHARE = 0.3  # of the area's depth: what counts as its rim
 
 
-def area_delta(stroke: Stroke, rect: Rect, read: Read, bounds: Rect, fence: Fence | None = None) -> np.ndarray:
+def area_delta(
+    stroke: Stroke, rect: Rect, read: Read, bounds: Rect, fence: Fence | None = None, split_px: float = 0.0
+) -> np.ndarray:
     """Change of the tone over `rect` (inside the stroke's bounds), float32 (h, w, 3).
 
-    What is finer than about an eighth of the smoothing stays: it is texture that the parting left in the tone.
+    What is finer than about an eighth of the smoothing stays, and what is little wider than `split_px`, the width at
+    which the tone was parted: it is texture that the parting left in the tone.
     fence: of the layer; what lies outside it is not read either. The form (what its rim spans) is taken out
     before the smoothing and comes back after: else the rim, which is seen from one side only, would lose its slope
     and the area would show as a disc.
@@ -45,12 +48,13 @@ def area_delta(stroke: Stroke, rect: Rect, read: Read, bounds: Rect, fence: Fenc
         if limit is not None:
             inside = inside * limit.coverage(area)
     sigma = stroke.brush.size_px
-    shrink = max(1, int(_FINER_STAYS * sigma / _FINE_PX))
+    finer = max(_FINER_STAYS * sigma, _TEXTURE_STAYS * split_px)
+    shrink = max(1, int(finer / _FINE_PX))
     seen, within = _reduced(tone, inside, shrink)
     form = wanted = _spanned_by_the_rim(seen, within)
     if stroke.mode != "flat":
         wanted = form + _smoothed_inside(seen - form, within, sigma / shrink)
-    change = _without_finer(wanted - seen, within, _FINER_STAYS * sigma / shrink)
+    change = _without_finer(wanted - seen, within, finer / shrink)
     if shrink > 1:
         change = cv2.resize(change, tone.shape[1::-1], interpolation=cv2.INTER_CUBIC)
     coverage = polygon_coverage([stroke.points[:, :2]], area, stroke.feather_px) * np.float32(stroke.brush.ceiling)

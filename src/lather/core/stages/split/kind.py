@@ -34,7 +34,7 @@ class SplitKind(MendKind):
     """Renders Split layers. Settings: those of `BandSettings`."""
 
     id = "split"
-    method = b"split-4"
+    method = b"split-5"
 
     def reading(self, layer: Layer, read: Read, bounds: Rect) -> Read:
         return band_reader(read, BandSettings.of(layer.settings), bounds)
@@ -52,7 +52,7 @@ class SplitKind(MendKind):
         if area.empty:
             return Patch([], bounds)
         if stroke.tool == "area":
-            delta = area_delta(stroke, area, read, bounds, layer.fence)
+            delta = area_delta(stroke, area, read, bounds, layer.fence, BandSettings.of(layer.settings).width_px)
             return Patch.from_blocks([(b, delta[b.slices(area)]) for b in _blocks(area, bounds)], bounds)
         if stroke.tool == "mix":
             fence = layer.fence.coverage if layer.fence is not None else None
