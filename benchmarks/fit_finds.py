@@ -64,30 +64,27 @@ def scene_of(pixels) -> FindScene:
 
 
 def samples(job):
-    """(sitter, features, labels, (patches, the rows they belong to), flaws never measured, flaws) of one plate.
-
-    Patches only of the spots that are not plainly nothing (see `look`)."""
+    """(sitter, features, labels, patches, flaws never measured, flaws) of one plate; patches of spots only (`look`)."""
     kind, name, seed = job
     cv2.setNumThreads(1)  # two plates are worked on at a time
     rng = np.random.default_rng([7, seed])
     grain = Grain(float(rng.uniform(0.3, 1.2)), float(rng.uniform(0.4, 0.9)), float(rng.uniform(0.1, 0.5)))
     plate = make_plate(load_sitter(name), seed, flaws=FLAWS[kind] if seed % 3 else {}, grain=grain)
     if seed % 2:
-        _vary(plate, rng)
+        vary(plate, rng)
     scene = scene_of(plate.photo)
     label_of = {"spots": _spots, "lines": _lines, "ground": _ground, "areas": _areas}[kind]
     features, labels, hit, places = label_of(scene, plate)
     features = np.array(features)
-    patches, rows = np.zeros((0, look.PLANES, look.SIDE, look.SIDE), np.float16), np.zeros(0, int)
+    patches = np.zeros((0, look.PLANES, look.SIDE, look.SIDE), np.float16)
     if kind == "spots" and len(features):
-        rows = np.flatnonzero(tell.model("spots_or_none").shares(features)[:, 1] >= look.WORTH_A_LOOK)
-        patches = look.patches(scene.layers, np.array(places)[rows]).astype(np.float16)
+        patches = look.patches(scene.layers, np.array(places)).astype(np.float16)
     wanted = [f for f in plate.flaws if f.kind in KINDS[kind]]
     missed = [(f.kind, round(f.size_px), round(f.contrast_de, 1)) for f in wanted if f.id not in hit]
-    return name, features, np.array([KINDS[kind].index(x) for x in labels], int), (patches, rows), missed, len(wanted)
+    return name, features, np.array([KINDS[kind].index(x) for x in labels], int), patches, missed, len(wanted)
 
 
-def _vary(plate, rng):
+def vary(plate, rng):
     """Another camera: the plate (in place) at another size, tone and saturation, so that few sitters stand for many."""
     k = float(rng.uniform(0.7, 1.25))
     photo = cv2.resize(
@@ -122,7 +119,7 @@ def _on_line(plate, x, y):
 
 def _spots(scene, plate, measured=None, kinds=SPOTS, least_de=2.5):
     features, labels, hit, places = [], [], set(), []
-    for blob in measured if measured is not None else spots.measure_blobs(scene):
+    for blob in measured if measured is not None else spots.measure_proposed(scene):
         x, y = scene.to_source(blob.x, blob.y)
         flaw = _flaw_at(plate, kinds, x, y)
         if flaw is not None:
@@ -133,7 +130,7 @@ def _spots(scene, plate, measured=None, kinds=SPOTS, least_de=2.5):
             continue
         features.append(blob.features)
         labels.append(flaw.kind if flaw is not None else "none")
-        places.append((blob.x, blob.y, blob.size))
+        places.append(blob.proposed)
     return features, labels, hit, places
 
 
@@ -271,15 +268,14 @@ def gathered(arguments):
     jobs = [(arguments.model, name, seed) for seed in seeds for name in sitter_names()]
     by_sitter, missed, total = {}, [], 0
     with ProcessPoolExecutor(2) as pool:
-        for name, features, labels, (patches, rows), lost, wanted in pool.map(samples, jobs):
+        for name, features, labels, patches, lost, wanted in pool.map(samples, jobs):
             if len(features):
-                parts = by_sitter.setdefault(name, [])
-                parts.append((features, labels, patches, rows + sum(len(p[0]) for p in parts)))
+                by_sitter.setdefault(name, []).append((features, labels, patches))
             missed += [(name, *m) for m in lost]
             total += wanted
     data = {n: tuple(np.concatenate(part) for part in zip(*parts)) for n, parts in by_sitter.items()}
     if kept:
-        np.savez(kept, **{f"{n}_{i}": d[i] for n, d in data.items() for i in range(4)})
+        np.savez(kept, **{f"{n}_{i}": d[i] for n, d in data.items() for i in range(3)})
     return {n: d[:2] for n, d in data.items()}, missed, total
 
 

@@ -1,4 +1,4 @@
-"""Fits the small net that looks at a patch around each spot (core/find/look.py), and says what it adds.
+"""Fits the small net that looks at a patch around each spot (core/find/look.py), and says what it reaches.
 
     .venv/bin/python benchmarks/fit_finds.py --model spots --seeds 36 --samples /tmp/spots.npz --write
     python3 -m venv /tmp/torch; /tmp/torch/bin/pip install torch==2.13.0 onnx==1.23.2 numpy==2.4.6
@@ -84,9 +84,9 @@ def loaded(path: str):
     """(features, patches, found, held back) of all sitters."""
     held, parts = np.load(path), []
     for name in sorted({key.rpartition("_")[0] for key in held.files}):
-        features, labels, patches, rows = (held[f"{name}_{i}"] for i in range(4))
-        late = np.arange(len(rows)) >= 0.75 * len(rows)
-        parts.append((features[rows, :, None, None].astype(np.float32), patches, labels[rows] > 0, late))
+        features, labels, patches = (held[f"{name}_{i}"] for i in range(3))
+        late = np.arange(len(labels)) >= 0.75 * len(labels)
+        parts.append((features[:, :, None, None].astype(np.float32), patches, labels > 0, late))
     features, patches, found, late = (np.concatenate(part) for part in zip(*parts))
     return torch.from_numpy(features), torch.from_numpy(patches.astype(np.float32)), torch.from_numpy(
         found.astype(np.float32)), torch.from_numpy(late)

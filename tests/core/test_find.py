@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 
 from lather.core.errors import Cancelled, RequestError
-from lather.core.find import look
+from lather.core.find import blob_fit, look, proposals
 from lather.core.find.areas import find_areas
 from lather.core.find.eyes import find_eye_veins
 from lather.core.find.finder import find_all
@@ -120,6 +120,58 @@ class LookTest(unittest.TestCase):
     def test_a_place_at_the_rim_of_the_picture_has_a_patch_too(self):
         patch = look.patches(self.layers(), np.array([(1.0, 1.0, 30.0)]))[0]
         self.assertTrue(np.isfinite(patch).all())
+
+
+class ProposalTest(unittest.TestCase):
+    def scene_with(self, *spots):
+        """Skin with pores and a dark spot at each (x, y, size, depth in L*); its layers."""
+        rng = np.random.default_rng(7)
+        values = np.empty((420, 560, 4), np.float32)
+        values[:] = (62, 15, 19, 70)
+        values[..., 0] += 7 * cv2.GaussianBlur(rng.standard_normal((420, 560)).astype(np.float32), (0, 0), 1.4)
+        ys, xs = np.mgrid[:420, :560] + 0.5
+        for x, y, size, depth in spots:
+            values[..., 0] -= depth * np.exp(-0.5 * (np.hypot(xs - x, ys - y) / (0.3 * size)) ** 4)
+        layers = [(values, np.ones((420, 560), np.float32))]
+        while len(layers) < 4:
+            layers.append(tuple(cv2.pyrDown(part) for part in layers[-1]))
+        return layers
+
+    def test_spots_small_and_large_come_before_pores_each_with_its_size(self):
+        wanted = ((120.0, 140.0, 9.0, 16.0), (300.0, 260.0, 22.0, 12.0), (450.0, 120.0, 40.0, 10.0))
+        found = proposals.propose(self.scene_with(*wanted), 100)
+        for x, y, size, _ in wanted:
+            rank = int(np.argmin(np.hypot(found[:, 0] - x, found[:, 1] - y)))
+            self.assertLess(rank, 6, (x, y))
+            self.assertLess(np.hypot(found[rank, 0] - x, found[rank, 1] - y), 0.25 * size)
+            self.assertLess(abs(np.log2(found[rank, 2] / size)), 0.8)
+        self.assertTrue((np.diff(found[:, 3]) <= 0).all())
+
+    def test_the_answer_does_not_depend_on_where_the_tiles_lie(self):
+        planes = proposals.planes(*self.scene_with((230.0, 215.0, 12.0, 12.0))[0])
+        whole = proposals.heat(planes)[0]
+        moved = proposals.heat(np.ascontiguousarray(planes[:, 36:, 52:]))[0]
+        inner = np.s_[20:-20, 20:-20]
+        self.assertLess(np.abs(whole[18:, 26:] - moved)[inner].max(), 1e-3)
+
+    def test_off_skin_nothing_is_proposed(self):
+        layers = [(values, np.zeros_like(skin)) for values, skin in self.scene_with((120.0, 140.0, 9.0, 16.0))]
+        self.assertEqual(len(proposals.propose(layers, 100)), 0)
+
+    def test_a_flaw_with_a_glint_in_its_middle_is_measured_whole(self):
+        values, skin = self.scene_with((200.0, 200.0, 30.0, 12.0))[0]
+        values[196:205, 196:205, 0] += 40
+        seed, usual = np.array([[200.0, 200.0, 30.0]]), np.ones((1, 4))
+        sizes, depths = [], []
+        for trusted in (False, True):
+            row, features = np.zeros((1, blob_fit.COLUMNS)), np.zeros((1, len(blob_fit.LOCAL_FEATURES)))
+            rim = np.zeros((1, blob_fit.RIM_POINTS, 2))
+            blob_fit.fit_blobs(values, skin, seed, usual, 8.0, trusted, row, features, rim)
+            sizes.append(row[0, 2])
+            depths.append(features[0, blob_fit.LOCAL_FEATURES.index("d_l")])
+        self.assertLess(sizes[0], 11)
+        self.assertAlmostEqual(sizes[1], 21, delta=1)
+        self.assertLess(depths[1], depths[0] - 15)
 
 
 class AreaTest(unittest.TestCase):

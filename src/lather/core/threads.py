@@ -10,6 +10,9 @@ import cv2
 ARITHMETIC = ThreadPoolExecutor(2, "arithmetic")
 """For arithmetic only: a task here never reads a layer, so it never waits for one."""
 
+BACKGROUND = ThreadPoolExecutor(2, "background")
+"""The same for what goes on while the person paints: a pen never waits behind its tasks."""
+
 _lock = Lock()
 _inside = 0
 _usual = 0

@@ -12,7 +12,7 @@ from lather.core.job.finds import Find
 
 _INTRUDER_SHARE = (0.002, 0.06)
 _SOFT_GRADIENT = 0.02
-LEAST_CONFIDENCE, _SURE_BLOTCH = 0.3, 0.6
+LEAST_CONFIDENCE, _SURE_BLOTCH = 0.5, 0.6
 _MIRROR_SIGMA_PX = 2.0  # of a layer; a coarser layer is taken for wider ones
 _MIRROR_BLURS_MM = (1.2, 2.0, 3.3, 5.5)
 MIRROR_FEATURES = ("mirror_known", "mirror_alike", "mirror_l", "mirror_a", "mirror_b", "mirror_pigment")

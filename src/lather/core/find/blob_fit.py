@@ -38,10 +38,12 @@ LOCAL_FEATURES = (
     *(f"spread_at_{r}" for r in ("0.2", "0.5", "0.8", "1.1", "1.5", "2.0")),
 )
 RIM_POINTS = 24
-COLUMNS = 11  # x, y, size, the channels inside, the channels of the skin around
+COLUMNS = 12  # x, y, size, the channels inside, the channels of the skin around, and 1 if a disc was measured
 CHANNELS = 4  # L*, a*, b*, and pigment (see `spots.channels`)
 _RADII = np.array([0.2, 0.5, 0.8, 1.1, 1.5, 2.0])  # in radii of the blob
 _LEAST_STRENGTH, _LEAST_SKIN, _LEAST_AREA = 1.2, 0.45, 6
+_DISC = 0.35  # of the proposed size: radius of what is measured where no blob is seen
+_OFF, _SMALLER, _LARGER = 0.4, 0.4, 1.7  # of the proposed size, from where a blob is not the one that was meant
 _RINGS_AT = LOCAL_FEATURES.index("mean_at_0.2")
 (
     _LOG_SIZE_MM, _LOG_SIZE_PX, _D_L, _D_A, _D_B, _HUE_SIN, _HUE_COS, _LEAN_B, _LOG_SNR, _ELONGATION, _FILL,
@@ -55,12 +57,13 @@ _RINGS_AT = LOCAL_FEATURES.index("mean_at_0.2")
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def fit_blobs(values, bare, seeds, usual, per_mm, rows, features, rims):  # pragma: no cover - compiled
+def fit_blobs(values, bare, seeds, usual, per_mm, trusted, rows, features, rims):  # pragma: no cover - compiled
     """Measure `seeds` (n, 3: x, y, size in px) into rows (n, COLUMNS), features and rims (n, RIM_POINTS, 2).
 
     values: (h, w, CHANNELS). usual: (n, CHANNELS), how far each channel goes up and down around a seed by itself: what
     is busy there (L* in a highlight, say) tells little. A place that is no blob (too little skin around it, no
-    change, no closed outline) keeps size 0.
+    change, no closed outline) keeps size 0; if the seeds are `trusted`, a disc is measured there, and also where the
+    blob is another one (a glint in the middle of a flaw, say).
     """
     for n in range(seeds.shape[0]):
         x, y, size = seeds[n, 0], seeds[n, 1], seeds[n, 2]
@@ -68,7 +71,7 @@ def fit_blobs(values, bare, seeds, usual, per_mm, rows, features, rims):  # prag
         x0, y0 = max(0, int(x) - reach), max(0, int(y) - reach)
         part = values[y0 : int(y) + reach + 1, x0 : int(x) + reach + 1]
         skin = bare[y0 : int(y) + reach + 1, x0 : int(x) + reach + 1]
-        _fit(part, skin, x - x0, y - y0, size, usual[n], per_mm, rows[n], features[n], rims[n])
+        _fit(part, skin, x - x0, y - y0, size, usual[n], per_mm, trusted, rows[n], features[n], rims[n])
         if rows[n, 2] > 0:
             rows[n, 0] += x0
             rows[n, 1] += y0
@@ -77,7 +80,7 @@ def fit_blobs(values, bare, seeds, usual, per_mm, rows, features, rims):  # prag
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _fit(part, skin, x, y, size, usual, per_mm, row, feature, rim):  # pragma: no cover - compiled
+def _fit(part, skin, x, y, size, usual, per_mm, trusted, row, feature, rim):  # pragma: no cover - compiled
     height, width = skin.shape
     ring = np.zeros((height, width), np.bool_)
     count, whole = 0, 0
@@ -96,15 +99,44 @@ def _fit(part, skin, x, y, size, usual, per_mm, row, feature, rim):  # pragma: n
     around = np.zeros(CHANNELS)
     spread = _off_the_plane(part, ring, x, y, size, off, around)
     signal = np.empty((height, width), np.float32)
-    if not _signal(off, x, y, size, usual, signal):
+    if not _signal(off, x, y, size, usual, 0.0 if trusted else _LEAST_STRENGTH, signal):
         return
     own = np.zeros((height, width), np.bool_)
     area = _own_region(signal, skin, x, y, size, own)
+    disc = trusted and (area < _LEAST_AREA or _is_another(own, area, x, y, size))
+    if disc:
+        area = _fill_disc(own, x, y, max(_DISC * size, 1.5))
     if area < _LEAST_AREA:
         return
-    _shape(part, off, signal, ring, own, area, around, usual, row, feature, rim)
+    _shape(part, off, signal, ring, own, area, around, usual, disc, row, feature, rim)
     feature[_LOG_SIZE_MM], feature[_LOG_SIZE_PX] = np.log(row[2] / per_mm), np.log(row[2])
     feature[_LOG_SNR], feature[_SKIN_SHARE] = spread, share
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _is_another(own, area, x, y, size):  # pragma: no cover - compiled
+    cx, cy = 0.0, 0.0
+    for j in range(own.shape[0]):
+        for i in range(own.shape[1]):
+            if own[j, i]:
+                cx += (i + 0.5) / area
+                cy += (j + 0.5) / area
+    across = 2 * np.sqrt(area / np.pi)
+    return np.hypot(cx - x, cy - y) > _OFF * size or across < _SMALLER * size or across > _LARGER * size
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _fill_disc(own, x, y, radius):  # pragma: no cover - compiled
+    """Makes own a disc; returns its area. The part's rim stays free, as the shape is measured from its neighbours."""
+    area = 0
+    height, width = own.shape
+    for j in range(height):
+        for i in range(width):
+            own[j, i] = (
+                0 < j < height - 1 and 0 < i < width - 1 and np.hypot(i + 0.5 - x, j + 0.5 - y) < radius
+            )
+            area += own[j, i]
+    return area
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -173,7 +205,7 @@ def _ring_spread(off, ring):  # pragma: no cover - compiled
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _signal(off, x, y, size, usual, signal):  # pragma: no cover - compiled
+def _signal(off, x, y, size, usual, least, signal):  # pragma: no cover - compiled
     """How far each pixel goes the way the core goes, 1 at the core's own height; False where nothing is there."""
     height, width = signal.shape
     centre, n = np.zeros(CHANNELS), 0
@@ -184,7 +216,7 @@ def _signal(off, x, y, size, usual, signal):  # pragma: no cover - compiled
                 for c in range(CHANNELS):
                     centre[c] += off[j, i, c]
     centre /= max(n, 1)
-    if np.sqrt(centre[0] ** 2 + centre[1] ** 2 + centre[2] ** 2) < _LEAST_STRENGTH:
+    if np.sqrt(centre[0] ** 2 + centre[1] ** 2 + centre[2] ** 2) < least:
         return False
     way = centre / usual**2
     strength = (centre * way).sum()
@@ -268,7 +300,7 @@ def _own_region(signal, skin, x, y, size, own):  # pragma: no cover - compiled
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _shape(part, off, signal, ring, own, area, around, usual, row, feature, rim):  # pragma: no cover - compiled
+def _shape(part, off, signal, ring, own, area, around, usual, disc, row, feature, rim):  # pragma: no cover - compiled
     """What the region and its surroundings look like; fills the row, all features but four, and the rim."""
     height, width = own.shape
     cx, cy, most = 0.0, 0.0, np.float32(0.0)
@@ -301,12 +333,12 @@ def _shape(part, off, signal, ring, own, area, around, usual, row, feature, rim)
             slope_y += off[j, i, 0] * dy
             fine += (4 * part[j, i, 0] - part[j - 1, i, 0] - part[j + 1, i, 0] - part[j, i - 1, 0]
                      - part[j, i + 1, 0]) ** 2
-            if signal[j, i] > 0.7 * most:
+            if disc or signal[j, i] > 0.7 * most:  # in a disc, the most may be a glint
                 inner += 1
                 for c in range(CHANNELS):
                     inside[c] += part[j, i, c]
                     outside[c] += part[j, i, c] - off[j, i, c]
-    row[0], row[1], row[2] = cx, cy, 2 * radius
+    row[0], row[1], row[2], row[3 + 2 * CHANNELS] = cx, cy, 2 * radius, disc
     change = (inside - outside) / inner
     for c in range(CHANNELS):
         row[3 + c], row[3 + CHANNELS + c] = inside[c] / inner, outside[c] / inner

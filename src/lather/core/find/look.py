@@ -1,4 +1,4 @@
-"""How a place looks: a small patch around each measured blob, at the blob's own size, seen by a small net.
+"""How a place looks: a small patch around each proposed place, at the proposed size, seen by a small net.
 
 Measured features say how strong, round and crowded a spot is; among pores that glitter, what tells a flaw from them is
 its picture. The net (convolutions, LeCun et al. 1998; fitted by benchmarks/fit_look.py) is run by OpenCV.
@@ -13,7 +13,6 @@ from numba import njit
 
 from lather.core.find import blob_fit, tell
 
-WORTH_A_LOOK = 0.004  # share told by the measured features from which the look is asked too
 SIDE = 28
 REACH = 2.0  # sizes of the blob from its middle to the patch's side
 PLANES = blob_fit.CHANNELS + 1  # L*, a*, b*, pigment, and skin

@@ -27,6 +27,8 @@ class FindScene:
     measures: PhotoMeasures
     most_candidates: int = 3500
     """Places measured at the most, those that stand out most first."""
+    most_proposed: int = 1200
+    """The same, of places that are proposed by how they look."""
     smallest_px: float = 3.6
     largest_mm: float = 6.5
     """Across, of the blobs looked for; in pixels of this scale, and on the person."""

@@ -1,7 +1,6 @@
 """Spots: blobs in L*, a*, b* over scale, measured by a local fit, and told apart by what they look like."""
 
-from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -9,20 +8,23 @@ from numba import njit
 from scipy.spatial import cKDTree
 
 from lather.core.colour.lab import delta_e2000
-from lather.core.find import blob_fit, look, tell
+from lather.core.find import blob_fit, look, proposals, tell
 from lather.core.find.scene import FindScene
 from lather.core.job.finds import KEEPERS, Find
+from lather.core.threads import BACKGROUND
 
 _SCALE_STEP = 1.32
 _COARSER = 4  # px of a map of what is usual around
 _AROUND = 2.1  # times the blob's own blur: what it is seen against
 _LEAST_RESPONSE = 2.6  # times what is usual around, all channels together
 _NEIGHBOURS = 8
-LEAST_CONFIDENCE = 0.12  # of being no natural texture; lower finds more, and more that is none
+LEAST_CONFIDENCE = 0.2  # of being no natural texture; lower finds more, and more that is none
 _LEAST_KEPT = 0.25  # of what is proposed to be kept: a freckle that may be none helps nobody
 _FLAKE_COUNTS = 0.35
 _AT_A_TIME = 800
 FEATURES = (*blob_fit.LOCAL_FEATURES, "log_rank", "natural", "log_relative", "log_spacing", "nearby_contrast")
+"""Of a proposed blob the rank is its log odds, and two follow: whether a disc was measured, and log proposed size."""
+_USUAL_FOR_PX = 6.0  # of a layer: size of the blobs whose change is taken for usual there
 _LOG_SIZE_PX, _CONTRAST, _SNR = (FEATURES.index(name) for name in ("log_size_px", "contrast", "log_snr"))
 _FIT_UP_TO_PX, _SEEN_UP_TO_PX = 14.0, 7.0  # larger blobs are seen and measured on coarser layers
 
@@ -37,11 +39,13 @@ class Blob:
     features: tuple[float, ...]
     outline: np.ndarray
     contrast_de: float
+    proposed: tuple[float, float, float] | None = None
+    """x, y, size it was proposed with; None if by what stands out."""
 
 
 def find_spots(scene: FindScene) -> list[Find]:
     """Blemishes, flakes, moles and freckles on bare skin, most certain first."""
-    return name_blobs(scene, measure_blobs(scene), "spots")
+    return name_blobs(scene, measure_proposed(scene), "spots")
 
 
 def name_blobs(
@@ -89,39 +93,66 @@ def name_blobs(
 
 def _looked_at(scene: FindScene, blobs: list[Blob], features: np.ndarray, sure: np.ndarray) -> np.ndarray:
     """How sure each blob is when what was measured and how it looks count alike (mean of their log odds)."""
-    own = np.flatnonzero(sure >= look.WORTH_A_LOOK)
-    places = np.array([(blobs[n].x, blobs[n].y, blobs[n].size) for n in own]).reshape(-1, 3)
-    told = np.clip(sure[own], 1e-6, 1 - 1e-6)
-    odds = 0.5 * (np.log(told / (1 - told)) + look.log_odds(features[own], look.patches(scene.layers, places)))
-    out = np.zeros(len(sure))
-    out[own] = 1 / (1 + np.exp(-odds))
-    return out
+    places = np.array([blob.proposed for blob in blobs])
+    told = np.clip(sure, 1e-6, 1 - 1e-6)
+    odds = 0.5 * (np.log(told / (1 - told)) + look.log_odds(features, look.patches(scene.layers, places)))
+    return 1 / (1 + np.exp(-odds))
 
 
 def measure_blobs(scene: FindScene) -> list[Blob]:
     """All blob-like places, each measured; near-doubles left out, what stands out most first."""
-    layers = scene.layers
-    seeds, usual = _scale_space_extrema(scene, layers)
+    seeds, usual = _scale_space_extrema(scene, scene.layers)
+    return [blob for _, blob in _measured(scene, seeds, usual, np.log(seeds[:, 3]), False)]
+
+
+def measure_proposed(scene: FindScene) -> list[Blob]:
+    """All places where a flaw may be on skin, each measured, likeliest first (see `proposals`)."""
+    seeds = proposals.propose(scene.layers, scene.most_proposed)
+    blobs = _measured(scene, seeds, _usual_around(scene.layers, seeds), seeds[:, 3], True)
+    return [
+        replace(blob, features=(*blob.features, np.log(seeds[n, 2])), proposed=tuple(seeds[n, :3].tolist()))
+        for n, blob in blobs
+    ]
+
+
+def _measured(scene: FindScene, seeds: np.ndarray, usual: np.ndarray, rank: np.ndarray, trusted: bool):
+    """(number of its seed, blob) of each that was measured."""
     if not len(seeds):
         return []
-    rows, features, rims, kept = _fitted_once(layers, seeds, usual, scene.per_mm)
+    rows, features, rims, kept = _fitted_once(scene.layers, seeds, usual, scene.per_mm, trusted)
     if not len(kept):
         return []
-    rank = np.log(seeds[kept, 3:4])
     inside, outside = (rows[:, at : at + 3].astype(np.float32) for at in (3, 3 + blob_fit.CHANNELS))
     contrast = delta_e2000(inside, outside)
     features[:, _LOG_SIZE_PX] += np.log(scene.step)
     features[:, _CONTRAST] = contrast
     features[:, _SNR] = np.log(contrast / np.maximum(features[:, _SNR], 0.1) + 0.01)
     natural = scene.natural_nearness(rows[:, :2])[:, None]
-    features = np.concatenate([features, rank, natural, _crowd(rows[:, :2], rows[:, 2], contrast)], 1)
+    disc = rows[:, -1:] if trusted else rows[:, :0]
+    crowd = _crowd(rows[:, :2], rows[:, 2], contrast)
+    features = np.concatenate([features, rank[kept, None], natural, crowd, disc], 1)
     return [
-        Blob(float(x), float(y), float(size), tuple(f), rim, float(de))
-        for (x, y, size), f, rim, de in zip(rows[:, :3], features.tolist(), rims, contrast)
+        (n, Blob(float(x), float(y), float(size), tuple(f), rim, float(de)))
+        for n, (x, y, size), f, rim, de in zip(kept, rows[:, :3], features.tolist(), rims, contrast)
     ]
 
 
-def _fitted(layers, seeds: np.ndarray, usual: np.ndarray, per_mm: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+def _usual_around(layers, seeds: np.ndarray) -> np.ndarray:
+    """(n, CHANNELS) how far the channels go up and down around each seed, on the layer on which it was looked for."""
+    out = np.ones((len(seeds), blob_fit.CHANNELS))
+    level_of = proposals.level_of(seeds[:, 2], len(layers))
+    for level in np.unique(level_of):
+        parts = [(values * skin[..., None], skin) for values, skin in layers[level : level + 2]]
+        _, usual = _change_at(*parts[0], parts[1] if len(parts) > 1 else None, _USUAL_FOR_PX)
+        own = np.flatnonzero(level_of == level)
+        at = (seeds[own, 1::-1] / (_COARSER << level)).astype(int)
+        out[own] = usual[np.minimum(at[:, 0], len(usual) - 1), np.minimum(at[:, 1], usual.shape[1] - 1)]
+    return out
+
+
+def _fitted(
+    layers, seeds: np.ndarray, usual: np.ndarray, per_mm: float, trusted: bool
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Rows, features and rims of all seeds, in px of the finest layer; each is measured where it is small enough."""
     rows = np.zeros((len(seeds), blob_fit.COLUMNS))
     features = np.zeros((len(seeds), len(blob_fit.LOCAL_FEATURES)))
@@ -134,24 +165,23 @@ def _fitted(layers, seeds: np.ndarray, usual: np.ndarray, per_mm: float) -> tupl
             return
         level = int(level_of[own[0]])
         step, results = 1 << level, (rows[own], features[own], rims[own])
-        blob_fit.fit_blobs(*layers[level], seeds[own, :3] / step, usual[own], per_mm / step, *results)
+        blob_fit.fit_blobs(*layers[level], seeds[own, :3] / step, usual[own], per_mm / step, trusted, *results)
         results[0][:, :3] *= step
         results[1][:, _LOG_SIZE_PX] += np.log(step)
         rows[own], features[own], rims[own] = *results[:2], results[2] * step
 
-    with ThreadPoolExecutor(2) as pool:
-        list(pool.map(fit, parts))
+    list(BACKGROUND.map(fit, parts))
     return rows, features, rims
 
 
-def _fitted_once(layers, seeds: np.ndarray, usual: np.ndarray, per_mm: float):
+def _fitted_once(layers, seeds: np.ndarray, usual: np.ndarray, per_mm: float, trusted: bool):
     """Rows, features and rims of blobs that do not lie on one that stands out more, and the numbers of their seeds."""
     taken = np.zeros(layers[0][1].shape, np.uint8)
     at = seeds[:, 1].astype(int), seeds[:, 0].astype(int)
     found = []
     for start in range(0, len(seeds), _AT_A_TIME):  # where something was found, nothing is measured again
         own = start + np.flatnonzero(taken[tuple(v[start : start + _AT_A_TIME] for v in at)] == 0)
-        rows, features, rims = _fitted(layers, seeds[own], usual[own], per_mm)
+        rows, features, rims = _fitted(layers, seeds[own], usual[own], per_mm, trusted)
         for n in np.flatnonzero(rows[:, 2] > 0):
             x, y, size = (float(v) for v in rows[n, :3])
             row, column = min(int(y), taken.shape[0] - 1), min(int(x), taken.shape[1] - 1)
