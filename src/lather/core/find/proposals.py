@@ -22,9 +22,10 @@ LARGEST_PX = 9.0  # across, in pixels of the layer on which a flaw is looked for
 AROUND_PX = 12.0
 _UNIT = np.array([6.0, 3.0, 3.0, 6.0], np.float32)  # of each channel: what a plain flaw changes it by
 _CLIP = 4.0
-_TILE, _MARGIN = 320, 20  # pixels; the margin is as far as the net sees
-_LEAST_SKIN = 0.004  # share of a tile from which it is looked at
-_AT_A_TIME = 4
+_STRIP, _MARGIN = 216, 20  # pixels; the margin is as far as the net sees
+_EVEN = 32  # pixels: widths of strips are multiples of it, and all corners of 4, as the net halves twice
+_RIM = _MARGIN // STRIDE  # cells
+_SKIN = 0.3
 _held = local()
 
 
@@ -59,32 +60,28 @@ def heat(layer_planes: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     -inf where there is no skin.
     """
     height, width = layer_planes.shape[1:]
-    inner = _TILE - 2 * _MARGIN
-    rows, columns = -(-height // inner), -(-width // inner)
-    padded = np.zeros((PLANES, rows * inner + 2 * _MARGIN, columns * inner + 2 * _MARGIN), np.float32)
+    right = -(-width // _EVEN) * _EVEN
+    strips = range(0, height, _STRIP)
+    padded = np.zeros((PLANES, len(strips) * _STRIP + 2 * _MARGIN, right + 2 * _MARGIN), np.float32)
     padded[:, _MARGIN : _MARGIN + height, _MARGIN : _MARGIN + width] = layer_planes
-    cells = inner // STRIDE
-    odds = np.full((rows * cells, columns * cells), -np.inf, np.float32)
+    odds = np.full((len(strips) * _STRIP // STRIDE, right // STRIDE), -np.inf, np.float32)
     sizes = np.zeros(odds.shape, np.float32)
-    wanted = []
-    for row in range(rows):
-        for column in range(columns):
-            tile = np.s_[row * inner : row * inner + _TILE, column * inner : column * inner + _TILE]
-            if padded[-1][tile][_MARGIN:-_MARGIN, _MARGIN:-_MARGIN].mean() > _LEAST_SKIN:
-                wanted.append((row, column, tile))
 
-    def answer(some) -> None:
-        told = _net_here()
-        told.setInput(np.stack([padded[(slice(None), *tile)] for _, _, tile in some]))
-        for (row, column, _), (middle, size) in zip(some, told.forward()):
-            to = np.s_[row * cells : (row + 1) * cells, column * cells : (column + 1) * cells]
-            core = np.s_[_MARGIN // STRIDE : -_MARGIN // STRIDE, _MARGIN // STRIDE : -_MARGIN // STRIDE]
-            odds[to], sizes[to] = middle[core], size[core]
+    def answer(top: int) -> None:
+        columns = np.flatnonzero((layer_planes[-1, top : top + _STRIP] > _SKIN).any(0))
+        if not len(columns):
+            return
+        x0, x1 = columns[0] // _EVEN * _EVEN, -(-(columns[-1] + 1) // _EVEN) * _EVEN
+        net = _net_here()
+        net.setInput(padded[None, :, top : top + _STRIP + 2 * _MARGIN, x0 : x1 + 2 * _MARGIN].copy())
+        middle, size = (part[_RIM:-_RIM, _RIM:-_RIM] for part in net.forward()[0])
+        to = np.s_[top // STRIDE : (top + _STRIP) // STRIDE, x0 // STRIDE : x1 // STRIDE]
+        odds[to], sizes[to] = middle, size
 
-    list(BACKGROUND.map(answer, [wanted[n : n + _AT_A_TIME] for n in range(0, len(wanted), _AT_A_TIME)]))
+    list(BACKGROUND.map(answer, strips))
     shape = np.s_[: -(-height // STRIDE), : -(-width // STRIDE)]
     skin = cv2.resize(layer_planes[-1], odds[shape].shape[::-1], interpolation=cv2.INTER_AREA)
-    return np.where(skin > 0.3, odds[shape], -np.inf), sizes[shape]
+    return np.where(skin > _SKIN, odds[shape], -np.inf), sizes[shape]
 
 
 def propose(layers, most: int) -> np.ndarray:
