@@ -17,7 +17,7 @@ from lather.core.threads import BACKGROUND
 
 PLANES = blob_fit.CHANNELS + 2  # of L*, a*, b*, pigment what differs from around; L*; skin
 STRIDE = 2  # pixels of a layer per cell of the answer
-LEAST_LOG_ODDS = -4.5  # hardly one flaw in forty is less likely, and twice as many places are
+LEAST_LOG_ODDS = -4.5  # two to five flaws in a hundred are less likely, and twice as many places are
 LARGEST_PX = 9.0  # across, in pixels of the layer on which a flaw is looked for
 AROUND_PX = 12.0
 _UNIT = np.array([6.0, 3.0, 3.0, 6.0], np.float32)  # of each channel: what a plain flaw changes it by
