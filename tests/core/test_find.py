@@ -6,8 +6,10 @@ import os
 import subprocess
 import sys
 import tempfile
+import threading
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import cv2
 import numpy as np
@@ -26,7 +28,7 @@ from lather.core.job.commands import SetFinds, Together
 from lather.core.job.finds import Find
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.practice.make import make_plate
-from lather.core.threads import one_thread_in_opencv
+from lather.core.threads import ARITHMETIC, BACKGROUND, one_thread_in_opencv
 from tests.support.commands import run_here
 from tests.support.pictures import session_of, skin_like
 
@@ -198,6 +200,19 @@ class AreaTest(unittest.TestCase):
 
 
 class ThreadsTest(unittest.TestCase):
+    @unittest.skipUnless(sys.platform == "linux", "threads have priorities of their own on Linux only")
+    def test_finding_gives_way_to_what_the_person_waits_for(self):
+        def priority() -> int:
+            return os.getpriority(os.PRIO_PROCESS, threading.get_native_id())
+
+        self.assertEqual(ARITHMETIC.submit(priority).result(), priority())
+        self.assertGreater(BACKGROUND.submit(priority).result(), priority())
+        of_finders = []
+        watching = (("none", lambda scene: of_finders.append(priority()) or []),)
+        with mock.patch("lather.core.find.finder.FINDERS", watching):
+            find_all(session_of(skin_like(200, 200)).photo)
+        self.assertGreater(of_finders[0], priority())
+
     def test_opencv_gets_its_threads_back_when_the_last_one_leaves_even_by_an_error(self):
         usual = cv2.getNumThreads()
         cv2.setNumThreads(2)

@@ -1,16 +1,27 @@
 """Threads that work for others, and how many libraries use beside them."""
 
+import os
+import sys
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
-from threading import Lock
+from threading import Lock, get_native_id
 
 import cv2
+
+_NICE = 10
+
+
+def give_way() -> None:
+    """Makes the calling thread wait for those that the person waits for; Linux has priorities by thread."""
+    if sys.platform == "linux":
+        os.setpriority(os.PRIO_PROCESS, get_native_id(), _NICE)
+
 
 ARITHMETIC = ThreadPoolExecutor(2, "arithmetic")
 """For arithmetic only: a task here never reads a layer, so it never waits for one."""
 
-BACKGROUND = ThreadPoolExecutor(2, "background")
+BACKGROUND = ThreadPoolExecutor(2, "background", initializer=give_way)
 """The same for what goes on while the person paints: a pen never waits behind its tasks."""
 
 _lock = Lock()

@@ -13,7 +13,7 @@ from lather.core.find.worth import Delivery, judged
 from lather.core.job.face_map import FaceMap
 from lather.core.job.finds import KINDS, Find
 from lather.core.measure.photo_measures import PhotoMeasures
-from lather.core.threads import one_thread_in_opencv
+from lather.core.threads import give_way, one_thread_in_opencv
 
 _LEAST_SIDE_PX = 32
 # The longest first, so that no core is idle at the end.
@@ -54,7 +54,7 @@ def find_all(
     if min(photo.width, photo.height) >= _LEAST_SIDE_PX:
         _tell(progress, 0.0, "the face and its skin")
         _ = measures.face
-        with one_thread_in_opencv(), ThreadPoolExecutor(2) as pool:
+        with one_thread_in_opencv(), ThreadPoolExecutor(2, initializer=give_way) as pool:
             pool.submit(lambda: scene.lightness_ridges)  # needs no skin, and stray hairs need it
             _ = scene.bare, scene.lab  # measured once, before the finders share them
             _tell(progress, 0.3, "spots and hairs")
