@@ -156,9 +156,14 @@ class ProposalTest(unittest.TestCase):
         inner = np.s_[20:-20, 20:-20]
         self.assertLess(np.abs(whole[18:, 26:] - moved)[inner].max(), 1e-3)
 
-    def test_off_skin_nothing_is_proposed(self):
-        layers = [(values, np.zeros_like(skin)) for values, skin in self.scene_with((120.0, 140.0, 9.0, 16.0))]
-        self.assertEqual(len(proposals.propose(layers, 100)), 0)
+    def test_what_is_off_skin_is_not_proposed(self):
+        layers = self.scene_with((120.0, 140.0, 12.0, 16.0), (420.0, 140.0, 12.0, 16.0))
+        for _, skin in layers:
+            skin[:, : skin.shape[1] // 2] = 0
+        found = proposals.propose(layers, 100)
+        self.assertGreater(found[:, 0].min(), 270)
+        self.assertLess(np.hypot(found[0, 0] - 420, found[0, 1] - 140), 4)
+        self.assertEqual(len(proposals.propose([(values, 0 * skin) for values, skin in layers], 100)), 0)
 
     def test_a_flaw_with_a_glint_in_its_middle_is_measured_whole(self):
         values, skin = self.scene_with((200.0, 200.0, 30.0, 12.0))[0]

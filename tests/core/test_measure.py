@@ -71,7 +71,6 @@ class SkinTest(unittest.TestCase):
             for x, y in places:
                 self.assertGreater(found.skin[int(y / found.scale), int(x / found.scale)], 0.5, (name, x, y))
 
-
     def test_the_side_away_from_the_light_is_skin_and_the_dark_behind_it_is_not(self):
         for name, most in (("ambrose", 0.075), ("wren", 0.085)):
             sitter = load_sitter(name)

@@ -9,13 +9,14 @@ from threading import Lock, get_native_id
 
 import cv2
 
-_NICE = 10
+_NICE, _LEAST_PRIORITY = 10, 19
 
 
 def give_way() -> None:
     """Makes the calling thread wait for those that the person waits for; Linux has priorities by thread."""
     if sys.platform == "linux":
-        os.setpriority(os.PRIO_PROCESS, get_native_id(), _NICE)
+        own = os.getpriority(os.PRIO_PROCESS, get_native_id())  # only ever more: less than that is not allowed
+        os.setpriority(os.PRIO_PROCESS, get_native_id(), min(own + _NICE, _LEAST_PRIORITY))
 
 
 ARITHMETIC = ThreadPoolExecutor(2, "arithmetic")

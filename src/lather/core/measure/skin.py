@@ -55,10 +55,11 @@ def skin_mask(small: EncodedRGB, face: FaceMap | None, scale: float) -> Mask:
     # highlights lose their colour, deep shade its certainty
     distance = distance - 2.0 * np.clip((lightness - usual - 12) / 20, 0, 1)
     sure = np.clip((_FAR - distance) / (_FAR - _NEAR), 0, 1)
-    frame = _in_frame(face, small.shape[:2], scale) if face else None
     dark = np.float32(_TOO_DARK * usual)
     if face is not None:
-        dark = np.where(_on_face(frame), np.float32(_TOO_DARK_ON_FACE * usual), dark)
+        frame = _in_frame(face, small.shape[:2], scale)
+        on_face = _on_face(frame)
+        dark = np.where(on_face, np.float32(_TOO_DARK_ON_FACE * usual), dark)
     sure *= np.clip((lightness - dark) / (0.8 * dark), 0, 1)
     log_light = np.log(np.maximum(small.mean(-1), 0.01))
     spread = np.sqrt(np.maximum(cv2.blur(log_light**2, (7, 7)) - cv2.blur(log_light, (7, 7)) ** 2, 0))
@@ -68,7 +69,7 @@ def skin_mask(small: EncodedRGB, face: FaceMap | None, scale: float) -> Mask:
         return _grown(sure, seeds, None, None, scale)
     sure[_strands(log_light, face, frame, scale)] = 0
     sure[_shade_under_chin(lab, seeds, face, frame)] = _SURE_IN_SHADE
-    plain = sure * (_on_face(frame) & (spread < _PLAIN))
+    plain = sure * (on_face & (spread < _PLAIN))
     sure *= _inside_edges(small, lab, sure, seeds, face, scale)
     mask = _grown(sure, seeds, face, frame, scale)
     mask = _grown_into_shade(mask, plain, face.eye_distance_px / scale)
