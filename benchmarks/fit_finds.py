@@ -265,7 +265,8 @@ def gathered(arguments):
         names = sorted({key.rpartition("_")[0] for key in held.files})
         return {n: (held[f"{n}_0"], held[f"{n}_1"]) for n in names}, [], 0
     seeds = range(arguments.first, arguments.first + arguments.seeds)
-    jobs = [(arguments.model, name, seed) for seed in seeds for name in sitter_names()]
+    names = [name for name in sitter_names() if name != arguments.without]
+    jobs = [(arguments.model, name, seed) for seed in seeds for name in names]
     by_sitter, missed, total = {}, [], 0
     with ProcessPoolExecutor(2) as pool:
         for name, features, labels, patches, lost, wanted in pool.map(samples, jobs):
@@ -286,6 +287,7 @@ def main():
     parser.add_argument("--first", type=int, default=100)
     parser.add_argument("--samples", metavar="FILE", help="npz to keep what was measured in, or to take it from")
     parser.add_argument("--quick", action="store_true", help="no fits with a sitter left out")
+    parser.add_argument("--without", metavar="SITTER", help="gather nothing of one, to see a face never met")
     parser.add_argument("--write", action="store_true")
     arguments = parser.parse_args()
     kinds = KINDS[arguments.model]

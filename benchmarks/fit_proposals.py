@@ -130,7 +130,7 @@ def _answers(spots, lines, corner, level: int, last: bool, largest: float):
     return answers, sizes
 
 
-def fit(folder: str, write: bool) -> None:
+def fit(folder: str, write: bool, without: str | None) -> None:
     import torch
     from torch import nn
     from torch.nn import functional
@@ -188,7 +188,7 @@ def fit(folder: str, write: bool) -> None:
         return "natural cells as likely as that share of flaws, " + ", ".join(shares)
 
     torch.manual_seed(1)
-    paths = sorted(Path(folder).glob("*.npz"))
+    paths = sorted(path for path in Path(folder).glob("*.npz") if path.stem.rpartition("-")[0] != without)
     last = sorted({int(path.stem.rpartition("-")[2]) for path in paths})[-_HELD:]
     held = [path for path in paths if int(path.stem.rpartition("-")[2]) in last]
     planes, answers, sizes = loaded([path for path in paths if path not in held])
@@ -238,11 +238,12 @@ def main():
     parser.add_argument("--crops", required=True, help="folder the crops are kept in")
     parser.add_argument("--first", type=int, default=1000)
     parser.add_argument("--seeds", type=int, default=48)
+    parser.add_argument("--without", metavar="SITTER", help="leave one out of the fit, to see a face never met")
     parser.add_argument("--fit", action="store_true")
     parser.add_argument("--write", action="store_true")
     arguments = parser.parse_args()
     if arguments.fit:
-        fit(arguments.crops, arguments.write)
+        fit(arguments.crops, arguments.write, arguments.without)
         return
     from concurrent.futures import ProcessPoolExecutor
 

@@ -4,8 +4,9 @@
 
 The sitters with a face large enough to outline its cheeks. width: proposed split width (px, % of face), and what the
 tone at that width still keeps of the pore band. blotch: spread of L* between pore scale and feature scale inside each
-evened area, after / before. band: energy of the pore band after / before there. halo: 98th percentile of ΔE outside
-the bare skin within 2 % of the face.
+evened area, after / before; this counts the sitter's own unevenness too. made: share of the made blotches that is
+left, by regression of that band on what the blotches changed and on the truth. band: energy of the pore band there,
+after / before, and after / truth. halo: 98th percentile of ΔE outside the bare skin within 2 % of the face.
 """
 
 import argparse
@@ -80,10 +81,21 @@ def blotch_band(lab, skin, face_px):
 
 
 def spread_inside(values, areas):
-    """Root mean square of what deviates from the mean of each area: what one area has more light than another is form.
+    """Root mean square of what deviates from the mean of each area."""
+    return float(np.sqrt((deviations(values, areas) ** 2).mean()))
+
+
+def deviations(values, areas):
+    """(n,) from the mean of each area: what one area has more light than another is form."""
+    return np.concatenate([values[areas == n] - values[areas == n].mean() for n in range(1, areas.max() + 1)])
+
+
+def made_left(after, before, truth, areas):
+    """Share of what the blotches changed that is in `after` yet; what the sitter's own unevenness became is set apart.
     """
-    off = [values[areas == n] - values[areas == n].mean() for n in range(1, areas.max() + 1)]
-    return float(np.sqrt((np.concatenate(off) ** 2).mean()))
+    own = deviations(truth, areas)
+    terms = np.column_stack([deviations(before, areas) - own, own])
+    return float(np.linalg.lstsq(terms, deviations(after, areas), rcond=None)[0][0])
 
 
 def one(sitter, seed):
@@ -106,7 +118,9 @@ def one(sitter, seed):
         areas[cv2.erode(own, np.ones((margin, margin), np.uint8)) > 0] = number
     areas[fence.coverage(photo.bounds) <= 0.99] = 0
     where = areas > 0
-    was = spread_inside(blotch_band(before, skin, face_px), areas)
+    truth = srgb_to_lab(as_float32(plate.truth))
+    was = blotch_band(before, skin, face_px), blotch_band(truth, skin, face_px)
+    pores = where.astype(np.float32)
     outside = cv2.dilate(skin, np.ones((2 * int(0.02 * face_px) + 1,) * 2, np.uint8)) > 0.5
     outside &= skin < 0.5
     for name, edits in (("area", area_edits), ("mix", mix_edits)):
@@ -115,11 +129,11 @@ def one(sitter, seed):
                       settings={"band": "tone", "width_px": scale.split_px, "edge_keeping": True})
         job = job.with_stage(replace(job.stage("split"), layers=(layer,)))
         after = srgb_to_lab(np.clip(Engine(photo, make_kinds()).pixels(job, photo.bounds), 0, 1))
-        now = spread_inside(blotch_band(after, skin, face_px), areas)
-        kept = texture_energy(after, where.astype(np.float32), face_px)
-        kept /= texture_energy(before, where.astype(np.float32), face_px)
+        now = blotch_band(after, skin, face_px)
+        kept = [texture_energy(after, pores, face_px) / texture_energy(lab, pores, face_px) for lab in (before, truth)]
         halo = delta_e2000(cv2.GaussianBlur(after, (0, 0), 2), cv2.GaussianBlur(before, (0, 0), 2))[outside]
-        rows[name] = (now / was, kept, np.percentile(halo, 98))
+        spread = spread_inside(now, areas) / spread_inside(was[0], areas)
+        rows[name] = (spread, made_left(now, *was, areas), *kept, np.percentile(halo, 98))
     return scale.split_px, scale.split_px / face_px, pores_left, rows
 
 
@@ -138,9 +152,11 @@ def main():
               f"keeps {100 * left:.1f} % of the pores")
         for tool in ("area", "mix"):
             values = np.array([r[3][tool] for r in results])
-            print(f"{'':8} {tool:5} blotch left {values[:, 0].mean():.2f} (most {values[:, 0].max():.2f})  band "
-                  f"{values[:, 1].mean():.3f} ({values[:, 1].min():.3f}–{values[:, 1].max():.3f})  halo "
-                  f"{values[:, 2].max():.2f} ΔE", flush=True)
+            spread, made, band, of_truth, halo = values.T
+            print(f"{'':8} {tool:5} blotch left {spread.mean():.2f} (most {spread.max():.2f})  made {made.mean():.2f} "
+                  f"({made.max():.2f})  band {band.mean():.3f} ({band.min():.3f}–{band.max():.3f})  of truth "
+                  f"{of_truth.mean():.3f} ({of_truth.min():.3f}–{of_truth.max():.3f})  halo {halo.max():.2f} ΔE",
+                  flush=True)
 
 
 if __name__ == "__main__":
