@@ -95,7 +95,7 @@ def main():
             if seed % 2 == 0:
                 bare = make_plate(sitter, seed, flaws={})
                 none, _ = find_all(Photo(Picture(bare.photo), b"", name))
-                clean.append(sum(f.kind != "stray_hair" for f in none))
+                clean.append(sum(f.kind not in ("stray_hair", "brow_hair") for f in none))
                 hairs.append(len(none) - clean[-1])
         print(
             f"{name:8} blemishes: recall {hit / wanted:.3f} precision {right / max(1, said):.3f}; moles taken for them "

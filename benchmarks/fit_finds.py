@@ -22,9 +22,10 @@ from lather.core.find import areas, ground, lines, look, spots, tell
 from lather.core.find.scene import FindScene
 from lather.core.imageio.picture import Picture
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.practice.flaws.base import MELANIN
 from lather.core.practice.grain import Grain
 from lather.core.practice.make import make_plate
-from lather.core.practice.sitters import load_sitter, sitter_names
+from lather.core.practice.sitters import SKIN, load_sitter, sitter_names
 
 SPOTS = ("blemish_dark", "blemish_red", "blemish_bright", "mole", "freckle", "flake")
 LINES = ("crease", "hair_on_skin", "vein_nose", "scar", "makeup_fold", "strap_mark", "jewellery_mark")
@@ -69,7 +70,10 @@ def samples(job):
     cv2.setNumThreads(1)  # two plates are worked on at a time
     rng = np.random.default_rng([7, seed])
     grain = Grain(float(rng.uniform(0.3, 1.2)), float(rng.uniform(0.4, 0.9)), float(rng.uniform(0.1, 0.5)))
-    plate = make_plate(load_sitter(name), seed, flaws=FLAWS[kind] if seed % 3 else {}, grain=grain)
+    sitter = load_sitter(name)
+    if seed % 4 > 1:
+        other_skin(sitter, rng)
+    plate = make_plate(sitter, seed, flaws=FLAWS[kind] if seed % 3 else {}, grain=grain)
     if seed % 2:
         vary(plate, rng)
     scene = scene_of(plate.photo)
@@ -82,6 +86,44 @@ def samples(job):
     wanted = [f for f in plate.flaws if f.kind in KINDS[kind]]
     missed = [(f.kind, round(f.size_px), round(f.contrast_de, 1)) for f in wanted if f.id not in hit]
     return name, features, np.array([KINDS[kind].index(x) for x in labels], int), patches, missed, len(wanted)
+
+
+def other_skin(sitter, rng):
+    """Skin of another person on the sitter (in place): pores deeper or shallower, stubble, uneven tone. No flaws all.
+
+    For a face never met before, this is what is most often taken for flaws.
+    """
+    per_mm, linear = sitter.pixels_per_mm, sitter.linear
+    skin = cv2.GaussianBlur((sitter.zones == SKIN).astype(np.float32), (0, 0), 0.4 * per_mm)[..., None]
+    log = np.log(np.maximum(linear, 1e-4))
+    relief = log - cv2.GaussianBlur(log, (0, 0), 0.5 * per_mm)
+    changed = log + skin * float(rng.uniform(-0.4, 0.8)) * np.clip(relief, -0.5, 0.5)
+    small = tuple(max(2, int(n / (rng.uniform(3, 8) * per_mm))) for n in skin.shape[1::-1])
+    mottled = cv2.resize(rng.normal(size=small[::-1]).astype(np.float32), skin.shape[1::-1],
+                         interpolation=cv2.INTER_CUBIC)
+    changed -= skin * float(rng.uniform(0, 0.035)) * mottled[..., None] * MELANIN
+    drawn = np.exp(changed)
+    for bright in (0, 1):
+        if rng.random() < 0.6:
+            cover = stubble(sitter, rng, skin[..., 0])[..., None] * float(rng.uniform(0.3, 0.9))
+            drawn += cover * (float(rng.uniform(0.15, 0.5) if bright else rng.uniform(0.005, 0.05)) - drawn)
+    sitter.linear = np.clip(drawn, 0, 1).astype(np.float32)
+
+
+def stubble(sitter, rng, skin):
+    """How far short hairs cover each pixel, float32 (h, w) 0-1: on the lower face and neck, or all over."""
+    per_mm, marks = sitter.pixels_per_mm, sitter.landmarks
+    cover = np.zeros(skin.shape, np.uint8)
+    top = marks["nose_tip"][1] if rng.random() < 0.7 else marks["hairline"][1]
+    bottom = min(skin.shape[0], marks["chin"][1] + 60 * per_mm)
+    left, right = (float(marks[k][0]) for k in ("jaw_left", "jaw_right"))
+    area = (right - left) * (bottom - top) / per_mm**2
+    for x, y in rng.uniform((left, top), (right, bottom), (int(area * rng.uniform(0.02, 0.3)), 2)):
+        way = np.pi / 2 + rng.normal(0, 0.6)
+        end = np.array([x, y]) + rng.uniform(0.5, 3.0) * per_mm * np.array([np.cos(way), np.sin(way)])
+        ends = [tuple(int(v) for v in np.round(16 * np.array(p))) for p in ((x, y), end)]
+        cv2.line(cover, *ends, int(rng.uniform(90, 255)), 1, cv2.LINE_AA, 4)
+    return cv2.GaussianBlur(cover.astype(np.float32) / 255, (0, 0), max(0.4, 0.06 * per_mm)) * skin
 
 
 def vary(plate, rng):

@@ -48,7 +48,7 @@ NATURAL, MIDDLE, EITHER = 0, 1, -1
 def cut_crops(folder: str, job) -> None:
     """Crops of one plate, (n, PLANES, SIDE, SIDE), their answers and log2 sizes (n, SIDE / 2, SIDE / 2), as npz."""
     import cv2
-    from fit_finds import SPOTS, scene_of, vary
+    from fit_finds import SPOTS, other_skin, scene_of, vary
 
     from lather.core.find import proposals
     from lather.core.practice.grain import Grain
@@ -59,7 +59,10 @@ def cut_crops(folder: str, job) -> None:
     name, seed = job
     rng = np.random.default_rng([77, seed, len(name)])
     grain = Grain(float(rng.uniform(0.3, 1.2)), float(rng.uniform(0.4, 0.9)), float(rng.uniform(0.1, 0.5)))
-    plate = make_plate(load_sitter(name), seed, flaws=FLAWS, grain=grain)
+    sitter = load_sitter(name)
+    if seed % 4 > 1:
+        other_skin(sitter, rng)
+    plate = make_plate(sitter, seed, flaws=FLAWS, grain=grain)
     if seed % 2:
         vary(plate, rng)
     scene = scene_of(plate.photo)

@@ -2,12 +2,13 @@
 
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 
 import numpy as np
 
 from lather.core.engine.photo import Photo
 from lather.core.errors import Cancelled, RequestError
-from lather.core.find import areas, eyes, ground, lines, spots, strands
+from lather.core.find import areas, brows, eyes, ground, lines, spots, strands
 from lather.core.find.scene import FindScene
 from lather.core.find.worth import Delivery, judged
 from lather.core.job.face_map import FaceMap
@@ -16,6 +17,12 @@ from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.threads import give_way, one_thread_in_opencv
 
 _LEAST_SIDE_PX = 32
+# A flaw as a person would outline it, over the size at about half height that is measured: medians on made plates of
+# five sitters, seeds 702-705.
+_OUTLINED = {
+    "blemish_dark": 1.16, "blemish_red": 1.07, "blemish_bright": 1.2, "mole": 1.11, "flake": 1.8, "cloth_speck": 1.37,
+    "crease": 1.2, "hair_on_skin": 1.2, "jewellery_mark": 1.8, "scar": 1.27, "vein_nose": 0.81, "makeup_fold": 5.0,
+}
 # The longest first, so that no core is idle at the end.
 FINDERS: tuple[tuple[str, Callable[[FindScene], list[Find]]], ...] = (
     ("spots", spots.find_spots),
@@ -25,6 +32,7 @@ FINDERS: tuple[tuple[str, Callable[[FindScene], list[Find]]], ...] = (
     ("redness and shine", areas.find_areas),
     ("what came in from the edge", areas.find_intruders),
     ("veins in the eyes", eyes.find_eye_veins),
+    ("stray hairs of the brows", brows.find_brow_hairs),
     ("hollows under the eyes", eyes.find_hollows),
 )
 
@@ -66,7 +74,8 @@ def find_all(
                     raise Cancelled("Finding was stopped; nothing was changed.")
     found = [f for f in found if f.kind != "stray_hair" or f.confidence >= hairs_from]
     found = [f for f in found if not kinds or f.kind in kinds]
-    return judged(_apart(found), delivery or Delivery(), max(photo.width, photo.height)), measures
+    found = [_as_outlined(f) for f in one_for_one_place(found)]
+    return judged(found, delivery or Delivery(), max(photo.width, photo.height)), measures
 
 
 def _tell(progress: Callable[[float, str], bool] | None, share: float, label: str) -> None:
@@ -74,13 +83,23 @@ def _tell(progress: Callable[[float, str], bool] | None, share: float, label: st
         raise Cancelled("Finding was stopped; nothing was changed.")
 
 
-def _apart(finds: list[Find]) -> list[Find]:
-    """One find for one place: of two whose middles lie in each other, the more certain; lines before spots on them."""
+def one_for_one_place(finds: list[Find]) -> list[Find]:
+    """One find for one place: of two whose middles lie in each other, the more certain; lines before spots on them.
+
+    A hair beside a brow is a stray hair of the brow, whatever else it was taken for.
+    """
     kept: list[Find] = []
-    for find in sorted(finds, key=lambda f: (f.path is None, -f.confidence)):
+    for find in sorted(finds, key=lambda f: (f.path is None, f.kind != "brow_hair", -f.confidence)):
         if not any(_same_place(find, other) for other in kept):
             kept.append(find)
     return kept
+
+
+def _as_outlined(find: Find) -> Find:
+    times = _OUTLINED.get(find.kind, 1.0)
+    if find.path is not None:
+        return replace(find, width_px=times * (find.width_px or 1.0))
+    return replace(find, size_px=times * find.size_px)
 
 
 def _same_place(a: Find, b: Find) -> bool:
@@ -88,5 +107,8 @@ def _same_place(a: Find, b: Find) -> bool:
         near = np.hypot(*(np.array(b.path) - (a.x, a.y)).T).min()
         return near < max(0.7 * (b.width_px or 2), 0.35 * a.size_px) and b.kind != "under_eye"
     if a.path is not None:
-        return False
+        if b.kind != "brow_hair" or a.kind not in ("hair_on_skin", "crease"):
+            return False
+        away = np.hypot(*(np.array(a.path)[:, None] - np.array(b.path)).transpose(2, 0, 1)).min(1)
+        return float(np.median(away)) < max(4.0, 2 * (b.width_px or 2))
     return np.hypot(a.x - b.x, a.y - b.y) < 0.4 * max(a.size_px, b.size_px)

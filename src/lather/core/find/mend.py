@@ -15,10 +15,14 @@ from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_sour
 from lather.core.stages.strands.propose import strand_size, strand_stroke
 
 SOFTEN_STRENGTH = 0.55
-_SPOT_SIZE, _SPOT_MORE_PX = 1.6, 4.0
-_LINE_WIDTH, _LINE_MORE_PX = 2.3, 3.0
-_LARGEST_PX = 400.0
-_OWN_WIDTHS = {"under_eye": (1.7, 3.0), "vein_eye": (1.3, 1.0)}
+# Brush size over the find's, and pixels more. What is mended wider than need be is told less well from around it.
+_SPOT_SIZE, _LINE_SIZE = (1.4, 3.0), (2.3, 3.0)
+_OWN_SIZES = {
+    "blemish_red": (1.6, 4.0),  # its halo goes far
+    "under_eye": (1.7, 3.0), "vein_eye": (1.3, 1.0), "scar": (1.4, 3.0), "strap_mark": (1.25, 3.0),
+    "jewellery_mark": (1.2, 2.7), "vein_nose": (1.2, 2.7), "makeup_fold": (1.2, 2.7),
+}
+_LEAST_PX, _LARGEST_PX = 3.0, 400.0
 _CHEEK_OFF = 0.42  # lengths of the hollow from it to the cheek that is taken
 _LASHES_OFF, _CHEEK_IN, _FENCE_FEATHER = 0.45, 2.0, 0.5  # widths of the hollow: fence above and below its middle
 _BY_HAND = ("intruder", "braces", "blotch", "redness", "shine", "smeared_lip")
@@ -34,12 +38,9 @@ def proposed_size(find: Find) -> float:
     """Brush size (px) that covers a find and its soft rim."""
     if find.kind == "stray_hair":
         return strand_size(find.width_px or 2.0)
-    if find.kind in _OWN_WIDTHS:
-        times, more = _OWN_WIDTHS[find.kind]
-        return float(np.clip(times * (find.width_px or find.size_px) + more, 3, _LARGEST_PX))
-    if find.path is not None:
-        return float(np.clip(_LINE_WIDTH * (find.width_px or 2) + _LINE_MORE_PX, 5, _LARGEST_PX))
-    return float(np.clip(_SPOT_SIZE * find.size_px + _SPOT_MORE_PX, 6, _LARGEST_PX))
+    times, more = _OWN_SIZES.get(find.kind, _SPOT_SIZE if find.path is None else _LINE_SIZE)
+    across = find.size_px if find.path is None else find.width_px or 2.0
+    return float(np.clip(times * across + more, _LEAST_PX, _LARGEST_PX))
 
 
 def proposed_stroke(find: Find, stage_id: str = "mend") -> Stroke:

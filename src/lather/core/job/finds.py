@@ -18,6 +18,7 @@ KINDS = {
     "vein_nose": "Vein",
     "vein_eye": "Vein in the eye",
     "hair_on_skin": "Hair on skin",
+    "brow_hair": "Stray brow hair",
     "stray_hair": "Stray hair",
     "smeared_lip": "Smeared lip",
     "cloth_speck": "Speck on cloth",
@@ -30,8 +31,8 @@ KINDS = {
 }
 """Kinds of finds and their labels."""
 
-STAGE_KINDS = {"strands": ("stray_hair", "hair_on_skin")}
-"""Kinds of finds that a stage after Mend works on; a hair on skin may be mended in either."""
+STAGE_KINDS = {"strands": ("stray_hair", "hair_on_skin", "brow_hair")}
+"""Kinds of finds that a stage after Mend works on; a hair on skin or beside a brow may be mended in either."""
 
 KEEPERS = ("mole", "freckle")
 SOFTENED = ("crease", "under_eye")

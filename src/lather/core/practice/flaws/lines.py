@@ -5,7 +5,7 @@ import numpy as np
 
 from lather.core.practice.flaws.base import BLOOD, MELANIN, Flaw, Scene, contrast, to_contrast
 from lather.core.practice.flaws.tube import distance_to_path, line_flaw, path_bounds
-from lather.core.practice.sitters import EYE_WHITE, HAIR, SKIN
+from lather.core.practice.sitters import BROWS, EYE_WHITE, HAIR, SKIN
 
 _TRIES = 60
 
@@ -171,6 +171,38 @@ def make_hair_on_skin(scene: Scene) -> Flaw | None:
             if colour.mean() > 0.5 * skin.mean():  # a hair like the skin would not show
                 colour = colour * 0.4
             return draw_hair(scene, "hair_on_skin", path, width, colour, shadow=0.3)
+    return None
+
+
+def make_brow_hair(scene: Scene) -> Flaw | None:
+    """A hair of the brow's colour that grows on the skin just above or below it, nearly its way."""
+    rng, marks = scene.rng, scene.sitter.landmarks
+    side = rng.choice(["left", "right"])
+    brow, eye = np.array(marks[f"brow_{side}"]), np.array(marks[f"eye_{side}"])
+    apart = float(np.hypot(*(np.array(marks["eye_right"]) - marks["eye_left"])))
+    height, width_px = scene.sitter.zones.shape
+    x0, x1 = int(eye[0] - 0.42 * apart), int(eye[0] + 0.42 * apart)
+    y0, y1 = int(brow[1] - 0.2 * apart), int(0.62 * brow[1] + 0.38 * eye[1])
+    hairs = np.zeros((height, width_px), bool)
+    hairs[y0:y1, x0:x1] = scene.sitter.zones[y0:y1, x0:x1] == BROWS
+    if hairs.sum() < 80:
+        return None
+    ys, xs = np.nonzero(hairs)
+    colour = np.quantile(scene.linear[hairs], 0.15, axis=0)
+    slope = np.polyfit(xs, ys, 1)[0]
+    clear = scene.places.clear(SKIN)
+    for _ in range(4 * _TRIES):
+        i = rng.integers(len(xs))
+        aside = rng.choice([-1.0, 1.0], p=[0.4, 0.6]) * rng.uniform(2.5, 5.0) * scene.per_mm
+        x, y = xs[i] + 0.5, ys[i] + 0.5 + aside
+        way = np.arctan(slope) + rng.normal(0, 0.5) + (np.pi if (x < brow[0]) != (side == "left") else 0)
+        path = wander(rng, x, y, rng.uniform(3, 6) * scene.per_mm, way, 0.5)
+        if not (y0 - 2 * abs(aside) < path[:, 1].min() and path[:, 1].max() < y1):
+            continue
+        rows, columns = path[:, 1].astype(int), np.clip(path[:, 0].astype(int), 0, width_px - 1)
+        if clear[rows, columns].min() > 1.2 * scene.per_mm and scene.places.take_path(path[::3], 2, SKIN):
+            width = float(max(1.3, rng.uniform(0.14, 0.24) * scene.per_mm))
+            return draw_hair(scene, "brow_hair", path, width, colour, shadow=0.3)
     return None
 
 

@@ -21,6 +21,7 @@ MAKERS: dict[str, Callable[[Scene], Flaw | None]] = {
     "makeup_fold": makeup.make_makeup_fold,
     "scar": spots.make_scar,
     "hair_on_skin": lines.make_hair_on_skin,
+    "brow_hair": lines.make_brow_hair,
     "stray_hair": lines.make_stray_hair,
     "intruder": foreign.make_intruder,
     **{kind: partial(spots.make_spot, kind=kind) for kind in spots.SPOTS},
