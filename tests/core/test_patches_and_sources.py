@@ -1,0 +1,143 @@
+"""Patches kept and read back at every level, and where the search takes skin from."""
+
+import unittest
+
+import cv2
+import numpy as np
+
+from lather.core.stages.mend.source_search import find_sources
+from lather.core.stages.patches.patch import Patch, PatchStore
+from lather.core.types import Rect
+
+BOUNDS = Rect(0, 0, 61, 45)
+
+
+def change(rect: Rect, seed: int = 1) -> np.ndarray:
+    """A smooth change that is 0 at the rim."""
+    rng = np.random.default_rng(seed)
+    delta = cv2.GaussianBlur(rng.normal(0, 0.4, (rect.height, rect.width, 3)).astype(np.float32), (0, 0), 2)
+    delta[:2] = delta[-2:] = delta[:, :2] = delta[:, -2:] = 0
+    return delta
+
+
+class PatchTest(unittest.TestCase):
+    def setUp(self):
+        self.rect = Rect(10, 6, 40, 31)
+        self.delta = change(self.rect)
+        self.patch = Patch.from_blocks([(self.rect, self.delta)], BOUNDS)
+
+    def whole(self, patch: Patch, strength: float = 1.0, bounds: Rect = BOUNDS) -> np.ndarray:
+        out = np.zeros((bounds.height, bounds.width, 3), np.float32)
+        patch.add_to(out, bounds, 0, strength)
+        return out
+
+    def test_a_change_comes_back_to_half_a_step_and_its_empty_rim_is_not_kept(self):
+        out = self.whole(self.patch)
+        np.testing.assert_allclose(out[self.rect.slices(BOUNDS)], self.delta, atol=0.51 / 32767)
+        self.assertEqual(np.abs(out).sum(), np.abs(out[8:29, 12:38]).sum())
+        self.assertEqual(self.patch.pieces[0][0], Rect(12, 8, 38, 29))
+        self.assertEqual(Patch.from_blocks([(self.rect, np.zeros_like(self.delta))], BOUNDS).pieces, [])
+
+    def test_strength_scales_it_and_a_part_of_the_picture_gets_its_part(self):
+        part = Rect(20, 10, 30, 60)
+        out = np.full((50, 10, 3), 0.25, np.float32)
+        self.patch.add_to(out, part, 0, 0.5)
+        np.testing.assert_allclose(out[:35], 0.25 + 0.5 * self.whole(self.patch)[10:45, 20:30], atol=1e-6)
+        np.testing.assert_array_equal(out[35:], 0.25)
+
+    def test_every_level_is_the_mean_of_the_one_below_also_at_an_odd_border(self):
+        at_rim = Rect(50, 30, 61, 45)
+        delta = change(at_rim, 2)
+        delta[-2:, 2:] = delta[2:, -2:] = 0.3
+        patch = Patch.from_blocks([(at_rim, delta)], BOUNDS)
+        below = np.pad(self.whole(patch), ((0, 1), (0, 1), (0, 0)), mode="edge")
+        expected = below.reshape(23, 2, 31, 2, 3).mean((1, 3))
+        out = np.zeros((23, 31, 3), np.float32)
+        patch.add_to(out, Rect(0, 0, 31, 23), 1)
+        np.testing.assert_allclose(out, expected, atol=1e-6)
+        self.assertGreater(out[-1, -1].min(), 0.29)
+
+    def test_as_png_it_is_the_same_to_the_bit_and_what_is_damaged_is_refused(self):
+        encoded = self.patch.to_png_pieces()
+        back = Patch.from_png_pieces(encoded, BOUNDS)
+        np.testing.assert_array_equal(back.pieces[0][1], self.patch.pieces[0][1])
+        x0, y0, png = encoded[0]
+        self.assertIsNone(Patch.from_png_pieces([(x0, y0, png[: len(png) // 2])], BOUNDS))
+        self.assertIsNone(Patch.from_png_pieces([(x0 + 40, y0, png)], BOUNDS))
+
+    def test_a_fence_lets_through_its_share(self):
+        half = self.patch.times(lambda rect: np.full((rect.height, rect.width), 0.5, np.float32))
+        np.testing.assert_allclose(self.whole(half), 0.5 * self.whole(self.patch), atol=1 / 32767)
+
+    def test_the_store_drops_what_was_not_used_for_longest_but_not_what_waits_as_png(self):
+        store = PatchStore(limit_bytes=2 * self.patch.nbytes)
+        other = Patch.from_blocks([(self.rect, change(self.rect, 3))], BOUNDS)
+        store.offer_encoded({b"c": other.to_png_pieces()})
+        store.put(b"a", self.patch)
+        store.put(b"b", self.patch)
+        self.assertIs(store.get(b"a", BOUNDS), self.patch)
+        back = store.get(b"c", BOUNDS)
+        np.testing.assert_array_equal(back.pieces[0][1], other.pieces[0][1])
+        self.assertIsNone(store.get(b"b", BOUNDS))
+        self.assertIs(store.get(b"a", BOUNDS), self.patch)
+
+
+class SourceSearchTest(unittest.TestCase):
+    BOUNDS = Rect(0, 0, 240, 200)
+    AREA = Rect(108, 88, 132, 112)
+
+    def skin(self, slope=0.0):
+        rng = np.random.default_rng(4)
+        texture = 0.02 * cv2.GaussianBlur(rng.normal(0, 1, (200, 240)), (0, 0), 1.0)
+        light = 0.55 + texture + slope * (np.arange(240) - 120)[None]
+        return np.stack([light, 0.78 * light, 0.66 * light], -1).astype(np.float32)
+
+    def search(self, picture, area=AREA, **more):
+        ys, xs = np.mgrid[area.y0 : area.y1, area.x0 : area.x1] + 0.5
+        (cx, cy), half = ((area.x0 + area.x1) / 2, (area.y0 + area.y1) / 2), np.array([area.width, area.height]) / 2
+        disc = (((xs - cx) / half[0]) ** 2 + ((ys - cy) / half[1]) ** 2 < 1).astype(np.float32)
+        return find_sources(disc, area, read=lambda r: picture[r.slices(self.BOUNDS)], bounds=self.BOUNDS, **more)
+
+    def test_sources_lie_in_the_picture_off_the_place_and_apart_best_first(self):
+        found = self.search(self.skin())
+        self.assertGreaterEqual(len(found), 4)
+        self.assertEqual([c.fit for c in found], sorted((c.fit for c in found), reverse=True))
+        offsets = np.array([c.offset for c in found])
+        self.assertGreater(np.hypot(*offsets.T).min(), 20)
+        for dx, dy in offsets:
+            self.assertTrue(self.BOUNDS.contains(self.AREA.shift(int(dx), int(dy)).expand(-1)))
+        gaps = np.hypot(*(offsets[:, None] - offsets[None]).transpose(2, 0, 1)) + 99 * np.eye(len(offsets))
+        self.assertGreater(gaps.min(), 0.35 * 24)
+
+    def test_no_skin_is_taken_that_holds_a_spot_whether_seen_or_known(self):
+        picture = self.skin()
+        spots = [(152, 100), (120, 132)]
+        ys, xs = np.mgrid[:200, :240]
+        for x, y in spots:  # soft ones, whose texture is like all skin's
+            picture *= 1 - 0.2 * np.exp(-np.hypot(xs - x, ys - y)[..., None] ** 2 / 50).astype(np.float32)
+
+        def nearest(found):
+            dx, dy = found[0].offset
+            return min(np.hypot(120 + dx - x, 100 + dy - y) for x, y in spots)
+
+        self.assertGreater(nearest(self.search(picture)), 14)
+        known = Rect(60, 40, 106, 160)  # all that is to the left
+        self.assertGreaterEqual(self.search(picture, flaws=[known])[0].offset[0], -3)
+
+    def test_where_light_falls_off_sideways_skin_is_taken_from_above_or_below(self):
+        dx, dy = self.search(self.skin(slope=0.0035))[0].offset
+        self.assertGreater(abs(dy), 1.5 * abs(dx))
+
+    def test_skin_that_was_used_is_left_for_other_skin(self):
+        first = self.search(self.skin())[0].offset
+        again = self.search(self.skin(), used=[self.AREA.shift(*first)])[0].offset
+        self.assertGreater(np.hypot(again[0] - first[0], again[1] - first[1]), 12)
+
+    def test_a_long_stroke_steps_aside(self):
+        dx, dy = self.search(self.skin(), Rect(60, 94, 180, 106))[0].offset
+        self.assertGreater(abs(dy), 10)
+        self.assertLess(abs(dx), 60)
+
+
+if __name__ == "__main__":
+    unittest.main()
