@@ -323,9 +323,15 @@ class MendTest(unittest.TestCase):
         self.assertEqual(layer.edits[0].find, "c")
         self.assertEqual(len(layer.edits[0].points), len(path))
 
-    def test_sizes_cover_the_find(self):
-        spot = Find("s", "blemish_red", 50, 50, 20, 6, 0.9)
-        self.assertGreater(proposed_size(spot), 20)
+    def test_sizes_cover_the_find_and_no_more_than_need_be(self):
+        sizes = [proposed_size(Find("s", k, 50, 50, 20, 6, 0.9)) for k in ("blemish_red", "blemish_dark", "flake")]
+        self.assertTrue(all(24 < size < 40 for size in sizes), sizes)
+        self.assertGreater(sizes[0], sizes[1])  # for the halo of what is inflamed
+        path = ((10.0, 50.0), (90.0, 50.0))
+        marks = ("strap_mark", "jewellery_mark", "vein_nose", "makeup_fold", "scar")
+        wide = {k: proposed_size(Find("m", k, 50, 50, 80, 6, 0.9, path=path, width_px=10)) for k in (*marks, "crease")}
+        self.assertTrue(all(12 < size < 28 for size in wide.values()), wide)
+        self.assertLess(max(wide[k] for k in marks), wide["crease"])
         self.assertFalse(can_mend(Find("i", "intruder", 5, 5, 200, 20, 0.9)))
 
     def test_all_at_once_is_one_step_each_sees_the_others_and_stopping_changes_nothing(self):
