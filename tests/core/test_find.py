@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 
 from lather.core.errors import Cancelled, RequestError
-from lather.core.find import blob_fit, look, proposals
+from lather.core.find import blob_fit, look, proposals, spots
 from lather.core.find.areas import find_areas
 from lather.core.find.brows import find_brow_hairs
 from lather.core.find.eyes import find_eye_veins
@@ -154,6 +154,14 @@ class LookTest(unittest.TestCase):
     def test_a_place_at_the_rim_of_the_picture_has_a_patch_too(self):
         patch = look.patches(self.layers(), np.array([(1.0, 1.0, 30.0)]))[0]
         self.assertTrue(np.isfinite(patch).all())
+
+
+    def test_on_skin_unlike_any_of_the_fit_only_plain_spots_are_listed(self):
+        plain, doubtful = np.full(30, 0.9), np.full(6, 0.4)
+        self.assertEqual(spots.listed_from(np.concatenate([plain, doubtful, np.full(400, 0.02)])), 0.2)
+        self.assertEqual(spots.listed_from(np.concatenate([plain, doubtful, doubtful])), 0.6)
+        self.assertEqual(spots.listed_from(doubtful), 0.6)
+        self.assertEqual(spots.listed_from(np.zeros(0)), 0.2)
 
 
 class ProposalTest(unittest.TestCase):

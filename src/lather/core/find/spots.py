@@ -19,11 +19,12 @@ _AROUND = 2.1  # times the blob's own blur: what it is seen against
 _LEAST_RESPONSE = 2.6  # times what is usual around, all channels together
 _NEIGHBOURS = 8
 LEAST_CONFIDENCE = 0.2  # of being no natural texture; lower finds more, and more that is none
-_LEAST_KEPT = 0.25  # of what is proposed to be kept: a freckle that may be none helps nobody
+_LEAST_KEPT = 0.45  # of what is proposed to be kept: a freckle that may be none helps nobody
 _FLAKE_COUNTS = 0.35
 _AT_A_TIME = 800
 FEATURES = (*blob_fit.LOCAL_FEATURES, "log_rank", "natural", "log_relative", "log_spacing", "nearby_contrast")
 """Of a proposed blob the rank is its log odds, and two follow: whether a disc was measured, and log proposed size."""
+_PLAIN, _MOST_DOUBTFUL, _DOUBTFUL_SHARE = 0.6, 4, 0.1  # spots in doubt, and for each plain one
 _USUAL_FOR_PX = 6.0  # of a layer: size of the blobs whose change is taken for usual there
 _LOG_SIZE_PX, _CONTRAST, _SNR = (FEATURES.index(name) for name in ("log_size_px", "contrast", "log_snr"))
 _FIT_UP_TO_PX, _SEEN_UP_TO_PX = 14.0, 7.0  # larger blobs are seen and measured on coarser layers
@@ -43,6 +44,15 @@ class Blob:
     """x, y, size it was proposed with; None if by what stands out."""
 
 
+def listed_from(sure: np.ndarray) -> float:
+    """Confidence from which spots are listed (n,): the plain ones only where more are in doubt than on any face of the
+    fit. That is skin of another sort (stubble, deep pores), on which what is in doubt is mostly natural.
+    """
+    plain = int((sure >= _PLAIN).sum())
+    doubtful = int((sure >= LEAST_CONFIDENCE).sum()) - plain
+    return _PLAIN if doubtful > _MOST_DOUBTFUL + _DOUBTFUL_SHARE * plain else LEAST_CONFIDENCE
+
+
 def find_spots(scene: FindScene) -> list[Find]:
     """Blemishes, flakes, moles and freckles on bare skin, most certain first."""
     return name_blobs(scene, measure_proposed(scene), "spots")
@@ -59,6 +69,7 @@ def name_blobs(
     sure = tell.model(f"{model_name}_or_none").shares(features)[:, 1]
     if model_name == "spots":
         sure = _looked_at(scene, blobs, features, sure)
+        least_confidence = listed_from(sure)
     model = tell.model(model_name)
     chosen = np.flatnonzero(sure >= least_confidence)
     finds = []
