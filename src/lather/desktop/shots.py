@@ -38,11 +38,23 @@ def hover(canvas: PhotoCanvas, x: float, y: float) -> None:
     QApplication.sendEvent(canvas, event)
 
 
+_LOOKED_THROUGH = 20
+_FACE = ("cheek", "forehead", "nose")
+
+
 def _step_through(desk, canvas: PhotoCanvas) -> None:
-    """A few finds mended by key, the next one shown."""
-    for key in (Qt.Key.Key_W, Qt.Key.Key_E, Qt.Key.Key_E, Qt.Key.Key_E):
+    """A few finds mended by key, then on to the next spot on the face."""
+
+    def press(key) -> None:
         QTest.keyClick(canvas, key)
         wait_for(lambda: desk.found.idle() and canvas.ready())
+
+    for key in (Qt.Key.Key_W, Qt.Key.Key_E, Qt.Key.Key_E, Qt.Key.Key_E):
+        press(key)
+    for _ in range(_LOOKED_THROUGH):
+        if desk.found.current.kind.startswith("blemish") and desk.found.current.zone.startswith(_FACE):
+            break
+        press(Qt.Key.Key_W)
     canvas.centre_on(desk.found.current.x, desk.found.current.y, 0.8)
     wait_for(canvas.ready)
 
