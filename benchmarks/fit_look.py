@@ -1,6 +1,6 @@
 """Fits the small net that looks at a patch around each spot (core/find/look.py), and says what it reaches.
 
-    .venv/bin/python benchmarks/fit_finds.py --model spots --seeds 36 --samples /tmp/spots.npz --write
+    .venv/bin/python benchmarks/fit_finds.py --model spots --seeds 28 --samples /tmp/spots.npz --write
     python3 -m venv /tmp/torch; /tmp/torch/bin/pip install torch==2.13.0 onnx==1.23.2 numpy==2.4.6
     /tmp/torch/bin/python benchmarks/fit_look.py --samples /tmp/spots.npz [--write]
 

@@ -1,6 +1,6 @@
 """Fits the small net that proposes where a flaw may be (core/find/proposals.py), and says how selective it is.
 
-    .venv/bin/python benchmarks/fit_proposals.py --crops /tmp/crops [--first 1000] [--seeds 48]
+    .venv/bin/python benchmarks/fit_proposals.py --crops /tmp/crops [--first 1000] [--seeds 36]
     python3 -m venv /tmp/torch; /tmp/torch/bin/pip install torch==2.13.0 onnx==1.23.2 numpy==2.4.6
     /tmp/torch/bin/python benchmarks/fit_proposals.py --crops /tmp/crops --fit [--write]
 
@@ -240,7 +240,7 @@ def main():
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--crops", required=True, help="folder the crops are kept in")
     parser.add_argument("--first", type=int, default=1000)
-    parser.add_argument("--seeds", type=int, default=48)
+    parser.add_argument("--seeds", type=int, default=36)
     parser.add_argument("--without", metavar="SITTER", help="leave one out of the fit, to see a face never met")
     parser.add_argument("--fit", action="store_true")
     parser.add_argument("--write", action="store_true")
