@@ -111,10 +111,10 @@ class SourceSearchTest(unittest.TestCase):
 
     def test_no_skin_is_taken_that_holds_a_spot_whether_seen_or_known(self):
         picture = self.skin()
-        spots = [(152, 100), (120, 132)]
+        spots = [(120 + 34 * np.cos(t), 100 + 34 * np.sin(t)) for t in np.arange(9) * 2 * np.pi / 9]
         ys, xs = np.mgrid[:200, :240]
         for x, y in spots:  # soft ones, whose texture is like all skin's
-            picture *= 1 - 0.2 * np.exp(-np.hypot(xs - x, ys - y)[..., None] ** 2 / 50).astype(np.float32)
+            picture *= 1 - 0.15 * np.exp(-np.hypot(xs - x, ys - y)[..., None] ** 2 / 30).astype(np.float32)
 
         def nearest(found):
             dx, dy = found[0].offset
