@@ -71,7 +71,7 @@ def samples(job):
     rng = np.random.default_rng([7, seed])
     grain = Grain(float(rng.uniform(0.3, 1.2)), float(rng.uniform(0.4, 0.9)), float(rng.uniform(0.1, 0.5)))
     sitter = load_sitter(name)
-    if seed % 4 > 1:
+    if kind == "spots" and seed % 4 > 1:
         other_skin(sitter, rng)
     plate = make_plate(sitter, seed, flaws=FLAWS[kind] if seed % 3 else {}, grain=grain)
     if seed % 2:
@@ -89,7 +89,7 @@ def samples(job):
 
 
 def other_skin(sitter, rng):
-    """Skin of another person on the sitter (in place): pores deeper or shallower, stubble, uneven tone. No flaws all.
+    """Skin of another person on the sitter (in place): pores deeper or shallower, stubble, uneven tone; no flaws.
 
     For a face never met before, this is what is most often taken for flaws.
     """

@@ -124,7 +124,9 @@ class BrowHairsTest(unittest.TestCase):
 
     def test_a_hair_beside_a_brow_is_listed_once(self):
         path = tuple((100.0 + 2 * k, 50.0) for k in range(20))
-        found = [Find("a", "hair_on_skin", 120, 50, 38, 20, 0.9, "forehead", path=path, width_px=2),
+        gloss = tuple((x, y + 2) for x, y in path)
+        found = [Find("g", "brow_hair", 120, 53, 38, 12, 0.5, "brow, left", path=gloss, width_px=2),
+                 Find("a", "hair_on_skin", 120, 50, 38, 20, 0.9, "forehead", path=path, width_px=2),
                  Find("b", "brow_hair", 120, 51, 38, 20, 0.6, "brow, left", path=path, width_px=2),
                  Find("c", "hair_on_skin", 120, 90, 38, 20, 0.9, "forehead", path=tuple((x, 90.0) for x, _ in path),
                       width_px=2)]
@@ -154,7 +156,6 @@ class LookTest(unittest.TestCase):
     def test_a_place_at_the_rim_of_the_picture_has_a_patch_too(self):
         patch = look.patches(self.layers(), np.array([(1.0, 1.0, 30.0)]))[0]
         self.assertTrue(np.isfinite(patch).all())
-
 
     def test_on_skin_unlike_any_of_the_fit_only_plain_spots_are_listed(self):
         plain, doubtful = np.full(30, 0.9), np.full(6, 0.4)

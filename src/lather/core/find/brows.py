@@ -100,7 +100,7 @@ def _dense(ridges: list[np.ndarray], core: np.ndarray, per_mm: float) -> Mask:
 def _dark(light: np.ndarray, core: np.ndarray, beside: np.ndarray, per_mm: float) -> Mask:
     """What is nearer in lightness to the thick of a dark brow than to the skin above and below, uint8 0 or 1."""
     smooth = cv2.GaussianBlur(light, (0, 0), _DARK_MM * per_mm)
-    brow, skin = float(np.percentile(smooth[core], 10)), float(np.median(smooth[beside])) if beside.any() else 0.0
+    brow, skin = float(np.percentile(smooth[core], 10)), float(np.median(smooth[beside]))
     return (smooth < skin - max(_LEAST_DARKER, 0.5 * (skin - brow))).astype(np.uint8)
 
 

@@ -86,7 +86,7 @@ def _tell(progress: Callable[[float, str], bool] | None, share: float, label: st
 def one_for_one_place(finds: list[Find]) -> list[Find]:
     """One find for one place: of two whose middles lie in each other, the more certain; lines before spots on them.
 
-    A hair beside a brow is a stray hair of the brow, whatever else it was taken for.
+    A hair beside a brow is a stray hair of the brow, whatever else it was taken for, and one with its gloss and rim.
     """
     kept: list[Find] = []
     for find in sorted(finds, key=lambda f: (f.path is None, f.kind != "brow_hair", -f.confidence)):
@@ -107,7 +107,7 @@ def _same_place(a: Find, b: Find) -> bool:
         near = np.hypot(*(np.array(b.path) - (a.x, a.y)).T).min()
         return near < max(0.7 * (b.width_px or 2), 0.35 * a.size_px) and b.kind != "under_eye"
     if a.path is not None:
-        if b.kind != "brow_hair" or a.kind not in ("hair_on_skin", "crease"):
+        if b.kind != "brow_hair" or a.kind not in ("brow_hair", "hair_on_skin", "crease"):
             return False
         away = np.hypot(*(np.array(a.path)[:, None] - np.array(b.path)).transpose(2, 0, 1)).min(1)
         return float(np.median(away)) < max(4.0, 2 * (b.width_px or 2))

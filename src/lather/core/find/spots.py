@@ -45,8 +45,9 @@ class Blob:
 
 
 def listed_from(sure: np.ndarray) -> float:
-    """Confidence from which spots are listed (n,): the plain ones only where more are in doubt than on any face of the
-    fit. That is skin of another sort (stubble, deep pores), on which what is in doubt is mostly natural.
+    """Confidence from which spots are listed, by that of all places (n,): the plain ones only, where many are in doubt.
+
+    That is skin unlike any of the fit (stubble, deep pores), on which what is in doubt is mostly natural.
     """
     plain = int((sure >= _PLAIN).sum())
     doubtful = int((sure >= LEAST_CONFIDENCE).sum()) - plain
@@ -55,13 +56,16 @@ def listed_from(sure: np.ndarray) -> float:
 
 def find_spots(scene: FindScene) -> list[Find]:
     """Blemishes, flakes, moles and freckles on bare skin, most certain first."""
-    return name_blobs(scene, measure_proposed(scene), "spots")
+    return name_blobs(scene, measure_proposed(scene), "spots", None)
 
 
 def name_blobs(
-    scene: FindScene, blobs: list[Blob], model_name: str, least_confidence: float = LEAST_CONFIDENCE
+    scene: FindScene, blobs: list[Blob], model_name: str, least_confidence: float | None = LEAST_CONFIDENCE
 ) -> list[Find]:
-    """Measured blobs as finds, with the kinds of a model; natural texture ("none") is left out."""
+    """Measured blobs as finds, with the kinds of a model; natural texture ("none") is left out.
+
+    least_confidence: 0-1; None: by how many are in doubt.
+    """
     blobs = [blob for blob in blobs if blob.contrast_de >= scene.least_contrast]
     if not blobs:
         return []
@@ -69,6 +73,7 @@ def name_blobs(
     sure = tell.model(f"{model_name}_or_none").shares(features)[:, 1]
     if model_name == "spots":
         sure = _looked_at(scene, blobs, features, sure)
+    if least_confidence is None:
         least_confidence = listed_from(sure)
     model = tell.model(model_name)
     chosen = np.flatnonzero(sure >= least_confidence)

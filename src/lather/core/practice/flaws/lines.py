@@ -178,11 +178,13 @@ def make_brow_hair(scene: Scene) -> Flaw | None:
     """A hair of the brow's colour that grows on the skin just above or below it, nearly its way."""
     rng, marks = scene.rng, scene.sitter.landmarks
     side = rng.choice(["left", "right"])
+    if not {"eye_left", "eye_right", f"brow_{side}"} <= set(marks):
+        return None  # a plate of one's own need not say where the brows are
     brow, eye = np.array(marks[f"brow_{side}"]), np.array(marks[f"eye_{side}"])
     apart = float(np.hypot(*(np.array(marks["eye_right"]) - marks["eye_left"])))
     height, width_px = scene.sitter.zones.shape
-    x0, x1 = int(eye[0] - 0.42 * apart), int(eye[0] + 0.42 * apart)
-    y0, y1 = int(brow[1] - 0.2 * apart), int(0.62 * brow[1] + 0.38 * eye[1])
+    x0, x1 = max(0, int(eye[0] - 0.42 * apart)), int(eye[0] + 0.42 * apart)
+    y0, y1 = max(0, int(brow[1] - 0.2 * apart)), int(0.62 * brow[1] + 0.38 * eye[1])
     hairs = np.zeros((height, width_px), bool)
     hairs[y0:y1, x0:x1] = scene.sitter.zones[y0:y1, x0:x1] == BROWS
     if hairs.sum() < 80:
@@ -197,7 +199,7 @@ def make_brow_hair(scene: Scene) -> Flaw | None:
         x, y = xs[i] + 0.5, ys[i] + 0.5 + aside
         way = np.arctan(slope) + rng.normal(0, 0.5) + (np.pi if (x < brow[0]) != (side == "left") else 0)
         path = wander(rng, x, y, rng.uniform(3, 6) * scene.per_mm, way, 0.5)
-        if not (y0 - 2 * abs(aside) < path[:, 1].min() and path[:, 1].max() < y1):
+        if not (max(0, y0 - 2 * abs(aside)) < path[:, 1].min() and path[:, 1].max() < min(y1, height)):
             continue
         rows, columns = path[:, 1].astype(int), np.clip(path[:, 0].astype(int), 0, width_px - 1)
         if clear[rows, columns].min() > 1.2 * scene.per_mm and scene.places.take_path(path[::3], 2, SKIN):
