@@ -18,7 +18,8 @@ SOFTEN_STRENGTH = 0.55
 # Brush size over the find's, and pixels more. What is mended wider than need be is told less well from around it.
 _SPOT_SIZE, _LINE_SIZE = (1.4, 3.0), (2.3, 3.0)
 _OWN_SIZES = {
-    "blemish_red": (1.6, 4.0),  # its halo goes far
+    "blemish_red": (1.5, 4.0),  # its halo goes far
+    "flake": (0.9, 4.0),  # its outline holds a rim that hardly shows
     "under_eye": (1.7, 3.0), "vein_eye": (1.3, 1.0), "scar": (1.4, 3.0), "strap_mark": (1.25, 3.0),
     "jewellery_mark": (1.2, 2.7), "vein_nose": (1.2, 2.7), "makeup_fold": (1.2, 2.7),
 }

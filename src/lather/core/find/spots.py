@@ -47,7 +47,7 @@ class Blob:
 def listed_from(sure: np.ndarray) -> float:
     """Confidence from which spots are listed, by that of all places (n,): the plain ones only, where many are in doubt.
 
-    That is skin unlike any of the fit (stubble, deep pores), on which what is in doubt is mostly natural.
+    That is mostly skin unlike those of the fit (stubble, deep pores), on which what is in doubt is natural.
     """
     plain = int((sure >= _PLAIN).sum())
     doubtful = int((sure >= LEAST_CONFIDENCE).sum()) - plain
