@@ -9,17 +9,20 @@ import tempfile
 import threading
 import unittest
 from pathlib import Path
+from types import SimpleNamespace
 from unittest import mock
 
 import cv2
 import numpy as np
 
+from lather.core.colour.lab import srgb_to_lab
 from lather.core.errors import Cancelled, RequestError
 from lather.core.find import blob_fit, look, proposals, spots
 from lather.core.find.areas import find_areas
 from lather.core.find.brows import find_brow_hairs
 from lather.core.find.eyes import find_eye_veins
 from lather.core.find.finder import find_all, one_for_one_place
+from lather.core.find.lines import MeasuredLine, _whole_straps
 from lather.core.find.mend import SOFTEN_STRENGTH, can_mend, layer_for, mend_all, mend_command, proposed_size
 from lather.core.find.ridges import ridge_response, ridge_responses, trace_lines
 from lather.core.find.scene import FindScene
@@ -27,6 +30,7 @@ from lather.core.find.under_pointer import look_under
 from lather.core.find.worth import Delivery, judged, threshold_de, will_show
 from lather.core.job.commands import SetFinds, Together
 from lather.core.job.finds import Find, listed_in
+from lather.core.measure.bands import tone_error
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import load_sitter
@@ -99,6 +103,54 @@ class FinderTest(unittest.TestCase):
     def test_small_grey_and_plain_pictures_do_no_harm(self):
         for shape in ((1, 1), (5, 400), (64, 64)):
             self.assertEqual(find_all(session_of(np.full((*shape, 3), 20000, np.uint16)).photo)[0], ())
+
+
+class StrapTest(unittest.TestCase):
+    def test_the_mark_of_a_strap_is_one_band_of_its_width_led_to_its_ends_and_mended_whole(self):
+        covered, errors = [], []
+        for sitter, seed in (("tilda", 302), ("pip", 303), ("ambrose", 302)):
+            plate = make_plate(sitter, seed, flaws={"strap_mark": 2, "blemish_red": 3})
+            session = session_of(plate.photo)
+            straps = [f for f in find_all(session.photo)[0] if f.kind == "strap_mark"]
+            command, _ = mend_all(session.engine, session.job, straps, session.job.stage("mend").layers[0].id)
+            session.history.do(command)
+            after = srgb_to_lab(session.engine.pixels(session.job, session.photo.bounds))
+            error = tone_error(after, srgb_to_lab(plate.truth.astype(np.float32) / 65535), plate.sitter.face_width_px)
+            for mark in (f for f in plate.flaws if f.kind == "strap_mark"):
+                path = np.array(mark.path)
+                on_it = [f for f in straps if _away(np.array(f.path), path).mean() < 0.2 * mark.width_px]
+                self.assertEqual(len(on_it), 1, (sitter, seed))
+                self.assertAlmostEqual(on_it[0].width_px / mark.width_px, 1.0, delta=0.12)
+                covered.append((_away(path, np.array(on_it[0].path)) < 0.5 * mark.width_px).mean())
+                ys, xs = path.astype(int).T[::-1]
+                errors.append(np.median(error[ys, xs]))
+        self.assertGreater(np.mean(covered), 0.9, covered)
+        self.assertLess(np.mean(errors), 1.0, errors)
+
+    def test_two_creases_side_by_side_are_no_strap_nor_are_lines_with_pale_skin_between(self):
+        lab = np.full((120, 200, 3), (65, 12, 16), np.float32)
+        scene = SimpleNamespace(lab=lab, bare=np.ones((120, 200), np.float32), per_mm=6.0)
+        along = np.arange(20, 180, dtype=np.float32)
+
+        def edges(kind):
+            lines = (MeasuredLine(np.stack([along, np.full(160, y, np.float32)], 1), 4.0, 5.0, ()) for y in (50, 70))
+            return [[line, kind, 0.9] for line in lines]
+
+        self.assertEqual(len(_whole_straps(scene, edges("strap_mark"))), 2)  # no redder between than beside
+        lab[48:72, 20:180, 1] += 5
+        self.assertEqual(len(_whole_straps(scene, edges("crease"))), 2)
+        (band, kind, _), = _whole_straps(scene, edges("strap_mark"))
+        self.assertEqual(kind, "strap_mark")
+        self.assertTrue(20 < band.width < 25, band.width)
+        self.assertLess(np.abs(band.points[:, 1] - 60).max(), 1)
+        lab[48:72, 5:195, 1] = 17  # it goes on where its edges were no longer seen
+        (band, *_), = _whole_straps(scene, edges("strap_mark"))
+        self.assertTrue(band.points[:, 0].min() < 12 and band.points[:, 0].max() > 188, band.points[[0, -1]])
+
+
+def _away(points, path):
+    """Distance of each of `points` (n, 2) from the nearest of `path`."""
+    return np.hypot(*(points[:, None] - path).transpose(2, 0, 1)).min(1)
 
 
 class BrowHairsTest(unittest.TestCase):
@@ -339,7 +391,7 @@ class MendTest(unittest.TestCase):
         path = ((10.0, 50.0), (90.0, 50.0))
         marks = ("strap_mark", "jewellery_mark", "vein_nose", "makeup_fold", "scar")
         wide = {k: proposed_size(Find("m", k, 50, 50, 80, 6, 0.9, path=path, width_px=10)) for k in (*marks, "crease")}
-        self.assertTrue(all(12 < size < 28 for size in wide.values()), wide)
+        self.assertTrue(all(10 < size < 28 for size in wide.values()), wide)
         self.assertLess(max(wide[k] for k in marks), wide["crease"])
         self.assertFalse(can_mend(Find("i", "intruder", 5, 5, 200, 20, 0.9)))
 

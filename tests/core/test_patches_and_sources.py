@@ -1,10 +1,13 @@
 """Patches kept and read back at every level, and where the search takes skin from."""
 
 import unittest
+from dataclasses import replace
 
 import cv2
 import numpy as np
 
+from lather.core.stages.mend.dab import dab_stroke
+from lather.core.stages.mend.solve import solve_stroke
 from lather.core.stages.mend.source_search import find_sources
 from lather.core.stages.patches.patch import Patch, PatchStore
 from lather.core.types import Rect
@@ -137,6 +140,32 @@ class SourceSearchTest(unittest.TestCase):
         dx, dy = self.search(self.skin(), Rect(60, 94, 180, 106))[0].offset
         self.assertGreater(abs(dy), 10)
         self.assertLess(abs(dx), 60)
+
+    def test_cloth_is_not_taken_for_skin_though_it_is_as_light_and_as_smooth(self):
+        picture = self.skin()
+        middle = picture.mean((0, 1))
+        rougher = middle + 2.5 * (picture - middle)  # all other skin fits less well
+        for part in np.s_[:, 140:], np.s_[:80], np.s_[120:]:
+            picture[part] = rougher[part]
+        cloth = np.s_[80:120, :100]
+        picture[cloth] = picture[cloth] @ np.full((3, 3), 1 / 3, np.float32)
+        for candidate in self.search(picture)[:3]:
+            self.assertGreater(candidate.offset[0], -12)
+
+    def test_a_hair_in_the_skin_that_is_taken_leaves_no_line(self):
+        clean, haired = self.skin(), self.skin()
+        haired[99:101, 40:100] *= 0.45  # in what lies to the left
+        stroke = replace(dab_stroke(120, 100, 30), offset=(-50, 0))
+        healed = []
+        for picture in (clean, haired):
+            out = picture.copy()
+            patch = solve_stroke(stroke, read=lambda r, p=picture: p[r.slices(self.BOUNDS)], original=None,
+                                 bounds=self.BOUNDS)
+            patch.add_to(out, self.BOUNDS, 0)
+            healed.append(out[90:110, 110:130])
+        usual = np.abs(clean[90:110, 110:130] - clean[90:110, 110:130].mean((0, 1))).mean()
+        self.assertLess(np.abs(healed[1] - healed[0]).max(), 8 * usual)
+        self.assertGreater(healed[0].std((0, 1)).mean(), 0.8 * clean[90:110, 110:130].std((0, 1)).mean())
 
 
 if __name__ == "__main__":

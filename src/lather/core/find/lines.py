@@ -45,6 +45,14 @@ FEATURES = (
     "look",
 )
 _CONTRAST = FEATURES.index("contrast")
+_STRAP_MM, _ODD_SHARE, _BESIDE_SHARE = (1.5, 6.5), 0.2, 0.5
+"""Of two pressed edges that make one strap: mm between them, how far this may vary along them, least share of the
+shorter that runs beside the longer."""
+_EDGES_IN_STRAP = 0.88  # a strap's edges are pressed deepest a little inside its rim
+_REDDER = 0.4  # a* between the edges, over beside them
+_STILL_RED, _LED_ON, _STEP_ON = 0.4, 0.8, 0.35
+"""Share of its redness with which a strap goes on; of its length, at most; of its width, at a time."""
+_BENDS, _BEND_COSTS = np.linspace(-0.3, 0.3, 7), 1.0  # radians tried at each step; share of `enough` a radian costs
 
 
 @dataclass(frozen=True)
@@ -68,7 +76,8 @@ def find_lines(scene: FindScene) -> list[Find]:
         (line, kinds[1 + int(np.argmax(s[1:]))] if s[0] < 1 - LEAST_CONFIDENCE else "none", 1 - float(s[0]))
         for line, s in zip(lines, shares)
     ]
-    finds = [_as_find(scene, line, kind, sure) for line, kind, sure in _joined(told) if kind != "none"]
+    pieces = _whole_straps(scene, _joined(told))
+    finds = [_as_find(scene, line, kind, sure) for line, kind, sure in pieces if kind != "none"]
     return sorted(finds, key=lambda f: -f.confidence)
 
 
@@ -88,7 +97,7 @@ def _as_find(scene: FindScene, line: MeasuredLine, kind: str, confidence: float)
         scene.zone(x, y),
         False,
         True,
-        band(path, max(1.5, width)),
+        band(path, 0.65 * width if kind == "strap_mark" else max(1.5, width)),
         path,
         width,
     )
@@ -249,6 +258,82 @@ def _joined(told):
             if changed:
                 break
     return pieces
+
+
+def _whole_straps(scene: FindScene, pieces: list) -> list:
+    """A strap leaves two pressed edges, each traced as a line: such pairs become one band, as wide as both span."""
+    straps = [p for p in pieces if p[1] in ("strap_mark", "jewellery_mark")]
+    pairs = [(i, j) for i in range(len(straps)) for j in range(i + 1, len(straps))
+             if "strap_mark" in (straps[i][1], straps[j][1])]
+    spans = {pair: _strap_between(scene, *(straps[n][0] for n in pair)) for pair in pairs}
+    used, whole = set(), []
+    for i, j in sorted((p for p in pairs if spans[p]), key=lambda p: spans[p].width):
+        if used.isdisjoint((i, j)):
+            used |= {i, j}
+            whole.append([spans[i, j], "strap_mark", max(straps[i][2], straps[j][2])])
+    edges = [id(straps[n]) for n in used]
+    return [p for p in pieces if id(p) not in edges] + whole
+
+
+def _strap_between(scene: FindScene, a: MeasuredLine, b: MeasuredLine) -> MeasuredLine | None:
+    """The band that two lines are the edges of: side by side, evenly far apart, the skin between them redder."""
+    longer, shorter = sorted((a, b), key=lambda line: -len(line.points))
+    gaps = longer.points[:, None] - shorter.points
+    away = np.hypot(gaps[..., 0], gaps[..., 1])
+    apart = away.min(0)  # from each point of the shorter
+    span = float(np.median(apart))
+    low, high = (mm * scene.per_mm for mm in _STRAP_MM)
+    if not low < span < high or (np.abs(apart - span) < _ODD_SHARE * span).mean() < _BESIDE_SHARE:
+        return None
+    heading = np.gradient(longer.points, axis=0)
+    side = np.stack([-heading[:, 1], heading[:, 0]], 1) / np.maximum(np.hypot(*heading.T), 1e-6)[:, None]
+    nearest = -gaps[np.arange(len(longer.points)), away.argmin(1)]
+    side *= np.sign(np.median((nearest * side).sum(1)))
+    middle, beyond = longer.points + 0.5 * span * side, longer.points - 0.5 * span * side
+    between, before, after = (
+        float(np.median(_at(scene.lab[..., 1], points))) for points in (middle, beyond, middle + span * side)
+    )
+    if between < max(before, after) + _REDDER:
+        return None
+    contrast, width = max(a.contrast_de, b.contrast_de), span / _EDGES_IN_STRAP
+    return MeasuredLine(_to_its_ends(scene, middle, width), width, contrast, longer.features)
+
+
+def _to_its_ends(scene: FindScene, path: np.ndarray, width: float) -> np.ndarray:
+    """A strap's path (n, 2) led on at both ends, bend by bend, while the skin is redder there than to its sides."""
+    across = np.array([-0.85, -0.2, 0.0, 0.2, 0.85]) * width
+
+    def redder(points: np.ndarray, heading: np.ndarray) -> np.ndarray:
+        side = np.stack([-heading[..., 1], heading[..., 0]], -1)
+        places = points[..., None, :] + across[:, None] * side[..., None, :]
+        a = _at(scene.lab[..., 1], places.reshape(-1, 2)).reshape(places.shape[:-1])
+        return a[..., 1:4].mean(-1) - 0.5 * (a[..., 0] + a[..., 4])
+
+    heading = np.gradient(path, axis=0)
+    heading /= np.maximum(np.hypot(*heading.T), 1e-6)[:, None]
+    enough = _STILL_RED * float(np.median(redder(path, heading)))
+    length = float(np.hypot(*np.diff(path, axis=0).T).sum())
+    step = _STEP_ON * width
+    back = min(len(path) - 1, max(2, round(2 * step * len(path) / max(length, 1.0))))
+    for _ in range(2):  # one end, then the other
+        ahead = float(np.arctan2(*(path[-1] - path[-1 - back])[::-1]))
+        for _ in range(int(_LED_ON * length / step)):
+            turned = ahead + _BENDS
+            ways = np.stack([np.cos(turned), np.sin(turned)], -1)[:, None]
+            places = path[-1] + ways * step * np.linspace(0.25, 1, 4)[:, None]
+            red = redder(places, np.broadcast_to(ways, places.shape)).mean(1) - _BEND_COSTS * np.abs(_BENDS) * enough
+            best = int(np.argmax(red))
+            if red[best] < enough or _at(scene.bare, places[best])[-1, 0] < 0.5:
+                break
+            path, ahead = np.concatenate([path, places[best]]), turned[best]
+        path = path[::-1]
+    return path.astype(np.float32)
+
+
+def _at(values: np.ndarray, points: np.ndarray) -> np.ndarray:
+    """Values (h, w) at points (n, 2)."""
+    xs, ys = (np.ascontiguousarray(points[:, i : i + 1] - 0.5, np.float32) for i in (0, 1))
+    return cv2.remap(np.ascontiguousarray(values), xs, ys, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
 
 
 def _meeting(a: MeasuredLine, b: MeasuredLine) -> np.ndarray | None:

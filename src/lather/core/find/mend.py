@@ -19,9 +19,14 @@ SOFTEN_STRENGTH = 0.55
 _SPOT_SIZE, _LINE_SIZE = (1.4, 3.0), (2.3, 3.0)
 _OWN_SIZES = {
     "blemish_red": (1.5, 4.0),  # its halo goes far
+    "blemish_bright": (1.26, 2.7),
     "flake": (0.9, 4.0),  # its outline holds a rim that hardly shows
     "under_eye": (1.7, 3.0), "vein_eye": (1.3, 1.0), "scar": (1.4, 3.0), "strap_mark": (1.25, 3.0),
-    "jewellery_mark": (1.2, 2.7), "vein_nose": (1.2, 2.7), "makeup_fold": (1.2, 2.7),
+    "jewellery_mark": (0.95, 2.1), "vein_nose": (1.1, 2.4), "makeup_fold": (0.9, 2.0),
+}
+_LINE_EDGE, _SPOT_EDGE = 0.35, 0.15
+_OWN_EDGES = {  # these fade out to their sides themselves
+    "under_eye": 0.8, "jewellery_mark": 0.8, "vein_nose": 0.8, "makeup_fold": 0.8,
 }
 _LEAST_PX, _LARGEST_PX = 3.0, 400.0
 _CHEEK_OFF = 0.42  # lengths of the hollow from it to the cheek that is taken
@@ -55,7 +60,7 @@ def proposed_stroke(find: Find, stage_id: str = "mend") -> Stroke:
     """
     if find.kind == "stray_hair" or (stage_id == "strands" and find.path is not None):
         return strand_stroke(find.path, find.width_px or 2.0, find=find.id, note=find.label.lower())
-    edge = 0.8 if find.kind == "under_eye" else 0.35 if find.path is not None else 0.15
+    edge = _OWN_EDGES.get(find.kind, _SPOT_EDGE if find.path is None else _LINE_EDGE)
     stroke = dab_stroke(
         find.x, find.y, proposed_size(find), edge=edge, note=find.label.lower(), path=find.path, find=find.id
     )

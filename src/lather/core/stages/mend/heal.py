@@ -22,6 +22,7 @@ _LARGEST_CELL = 16
 _RING_SHARE = 0.14
 _LEAST_RING_PX = 3
 TEXTURE_GAIN = (0.7, 1.6)
+_MOST_OVER_USUAL = 5.0  # of the ring's usual fluctuation: what the texture of a source is held back to
 # trust in a boundary cell below which it is shown as not fitting; distance from the plane (encoded) that always is one
 _MISFIT, _MISFIT_AWAY = 0.3, 0.12
 _LEAST_LIKENESS, _LIKENESS = 0.10, 5.0  # of encoded range; of the usual spread
@@ -368,9 +369,22 @@ def _match_texture(held: list[_Block], near, agree, grid: Rect, cell: int, limit
     ring, taken = np.concatenate(ring), np.concatenate(taken)
     if len(ring) < 30 or len(taken) < 30:
         return
-    gain = np.float32(np.clip(_usual(ring) / max(_usual(taken), 1e-5), *limits))
+    usual = _usual(ring)
+    gain = np.float32(np.clip(usual / max(_usual(taken), 1e-5), *limits))
     for b in held:
         b.source.pixels *= gain
+        _hold_back(b.source.pixels, np.float32(_MOST_OVER_USUAL * usual))
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _hold_back(texture, most):  # pragma: no cover - compiled
+    """Scale pixels (in place) whose texture is stronger than `most`: an odd hair or edge in the source is no skin."""
+    for y in range(texture.shape[0]):
+        for x in range(texture.shape[1]):
+            size = abs(texture[y, x, 0] + texture[y, x, 1] + texture[y, x, 2]) / np.float32(3)
+            if size > most:
+                for c in range(3):
+                    texture[y, x, c] *= most / size
 
 
 def _usual(detail: np.ndarray) -> float:

@@ -15,9 +15,12 @@ from lather.core.stages.mend.boundary import fit_boundary
 from lather.core.types import EncodedRGB, Mask, Rect
 
 # cost of: boundary residual and plane offset (encoded RGB), slope across the place, |log texture ratio|,
-# blob response over three times the usual, distance in sizes. Set on plates of four sitters, two seeds each.
-_COST = {"residual": 14.0, "offset": 1.2, "slope": 2.2, "texture": 0.25, "blob": 0.1, "distance": 0.015}
+# blob response over three times the usual, distance in sizes, log of the strongest texture over the ring's (hairs and
+# edges), log of colour ratios (cloth). Set on plates of four sitters, two seeds each; edge and tint on five.
+_COST = {"residual": 14.0, "offset": 1.2, "slope": 2.2, "texture": 0.25, "blob": 0.1, "distance": 0.015,
+         "edge": 0.2, "tint": 3.0}
 _REPEAT_COST, _FLAW_COST = 0.5, 1.2
+_EDGE_FROM, _TINT_FROM = 1.5, 0.06
 _FIT_PER_COST = 0.3  # only scales the label: the order of candidates is that of their cost
 _DISTANCES = (1.12, 1.35, 1.65, 2.05, 2.6, 3.3)
 _ANGLES = 28
@@ -124,6 +127,7 @@ class _Search:
         self.energy = np.stack(
             [cv2.blur((lum - fine) ** 2, box), cv2.blur((fine - middle) ** 2, box)], -1
         ) + np.float32(1e-7)
+        self.tint = _tint(picture)
         self.blob = _blob_response(lum, picture @ _REDNESS, side)
         thick = max(2, round(0.16 * side))
         ring = cv2.dilate(mask, np.ones((2 * thick + 1,) * 2, np.uint8)) - cv2.dilate(mask, np.ones((3, 3), np.uint8))
@@ -149,6 +153,8 @@ class _Search:
         inner_y, inner_x = self.inner.T
         edge = self.energy[ys, xs]
         self.here = np.median(edge, 0) if len(ys) else self.energy[inner_y, inner_x].mean(0)
+        trusted = self.weight > 0.5 * self.weight.max() if len(ys) else np.zeros(0, bool)
+        self.own_tint = np.median(self.tint[ys, xs][trusted], 0) if trusted.any() else np.median(self.tint, (0, 1))
         self.usual_blob = float(np.median(self.blob)) + 1e-5
 
     def score(self, shifts, offsets, bad: "_Bad", area: Rect, side: float):
@@ -174,13 +180,18 @@ class _Search:
         residual = np.sqrt((rest**2).sum(-1) @ self.weight)
         offset_size = np.abs(plane[:, 0]).mean(1)
         slope = np.sqrt((plane[:, 1:] ** 2).sum((1, 2)))
-        energy = self.energy[inner[..., 0], inner[..., 1]].mean(1)
+        energies = self.energy[inner[..., 0], inner[..., 1]]
+        energy = energies.mean(1)
         texture = np.abs(np.log(energy / self.here)).mean(1)
+        tints = np.median(self.tint[inner[..., 0], inner[..., 1]], 1)
+        tint = np.maximum(0, np.abs(tints - self.own_tint).sum(1) - _TINT_FROM)
+        edge = np.maximum(0, np.log(energies.max(1) / self.here).max(1) - _EDGE_FROM)
         blob = self.blob[inner[..., 0], inner[..., 1]].max(1) / self.usual_blob
         distance = np.hypot(*offsets.T) / side
         cost = (
             _COST["residual"] * residual + _COST["offset"] * offset_size + _COST["slope"] * slope
             + _COST["texture"] * texture + _COST["blob"] * np.maximum(0, blob - 3.0) + _COST["distance"] * distance
+            + _COST["edge"] * edge + _COST["tint"] * tint
         )
         return offsets, cost + bad.cost(offsets, area)
 
@@ -207,6 +218,12 @@ class _Bad:
         w = np.minimum(area.x1 + offsets[:, 0], rect.x1) - np.maximum(area.x0 + offsets[:, 0], rect.x0)
         h = np.minimum(area.y1 + offsets[:, 1], rect.y1) - np.maximum(area.y0 + offsets[:, 1], rect.y0)
         return np.maximum(w, 0) * np.maximum(h, 0)
+
+
+def _tint(picture: np.ndarray) -> np.ndarray:
+    """Logarithms of red and of blue over green, (h, w, 2): the same on skin in light and in shade, other on cloth."""
+    log = np.log(np.maximum(cv2.GaussianBlur(picture, (0, 0), 2.0), 0.02))
+    return log[..., ::2] - log[..., 1:2]
 
 
 def _blob_response(lum: np.ndarray, redness: np.ndarray, side: float) -> np.ndarray:
