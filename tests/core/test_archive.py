@@ -193,6 +193,26 @@ class HostileFileTest(ArchiveCase):
         self.assertTrue(same_document(back.job, self.session.job))
         self.assertIn("undo", back.notes[0])
 
+    def test_the_undo_list_shares_its_strokes_with_the_document_but_for_those_that_differ(self):
+        self.session.save(self.path)
+        back = Session.from_job_file(self.path)
+        kept = {id(edit) for edit in back.job.edits()}
+        listed = [edit for do in back.history.commands if isinstance(do, AddEdits) for edit in do.edits]
+        self.assertTrue(listed and kept)
+        self.assertTrue(kept <= {id(edit) for edit in listed})
+
+        def other_brush(name, data):  # the undo list says that the same stroke was made with another
+            if name != "history.json":
+                return data
+            history = json.loads(data)
+            done = next(do for do in history["commands"] if do["do"] == "AddEdits")
+            done["edits"][0]["brush"]["flow"] = 0.123
+            return json.dumps(history).encode()
+
+        changed = Session.from_job_file(self.altered(other_brush))
+        self.assertTrue(same_document(changed.job, self.session.job))
+        self.assertIn("undo", changed.notes[0])
+
     def test_random_damage_never_escapes_as_another_error(self):
         self.session.save(self.path)
         whole, rng = self.path.read_bytes(), np.random.default_rng(0)

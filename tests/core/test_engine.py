@@ -4,11 +4,13 @@ import threading
 import time
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 
 from lather.core.brush.values import Brush
 from lather.core.engine.engine import TileCache, whole_picture_tiles
+from lather.core.engine import export as export_module
 from lather.core.engine.export import Output, output_size, render
 from lather.core.engine.scheduler import Scheduler, TileRequest
 from lather.core.errors import Cancelled
@@ -191,6 +193,11 @@ class CacheAndSchedulerTest(unittest.TestCase):
         self.assertIsNone(cache.get(1))
         self.assertIsNotNone(cache.get(0))
         self.assertLessEqual(cache.used_bytes, 1200)
+        cache.shrink(800)
+        self.assertEqual((len(cache), cache.used_bytes), (2, 800))
+        self.assertIsNotNone(cache.get(0))
+        cache.put(5, np.zeros(100, np.float32))
+        self.assertEqual(cache.used_bytes, 1200)
 
     def test_a_newer_request_drops_what_was_not_begun(self):
         engine = engine_of(skin_like(600, 600))
@@ -275,6 +282,17 @@ class ExportTest(unittest.TestCase):
         codes, _ = render(self.engine, self.job, Output(bits=16))
         whole = self.engine.pixels(self.job, self.engine.photo.bounds)
         np.testing.assert_array_equal(codes, np.round(np.clip(whole, 0, 1) * 65535).astype(np.uint16))
+
+    def test_it_makes_room_first_and_tiles_that_were_let_go_come_back(self):
+        tiles = [self.engine.tile(self.job, None, 0, *place) for place in ((0, 0), (1, 0), (0, 1))]
+        with mock.patch.object(export_module, "_TILES_KEPT_BYTES", tiles[-1].nbytes):
+            render(self.engine, self.job, Output())
+        self.assertEqual(len(self.engine.cache), 1)
+        np.testing.assert_array_equal(self.engine.tile(self.job, None, 0, 0, 0), tiles[0])
+
+    def test_stages_share_one_store_of_patches_with_one_limit(self):
+        stores = {id(kind.patches) for kind in self.engine.kinds.values() if hasattr(kind, "patches")}
+        self.assertEqual(len(stores), 1)
 
     def test_untouched_8_bit_photos_leave_as_they_came(self):
         pixels = skin_like(*SIZE, dtype=np.uint8)

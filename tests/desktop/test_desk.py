@@ -1,5 +1,8 @@
 """The desk's tools, keys and panels, driven with real events on a small photo."""
 
+import threading
+from unittest import mock
+
 import numpy as np
 from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QWheelEvent
@@ -13,6 +16,7 @@ from lather.core.imageio.write import write_picture
 from lather.core.job.commands import AddEdits
 from lather.core.job.journal import leftovers
 from lather.core.job.model import Stroke, freeze_points, new_id
+from lather.desktop.canvas.display import DisplayConverter
 from tests.support.pictures import session_of, skin_like
 from tests.support.window_case import WindowCase
 
@@ -303,6 +307,27 @@ class FilesTest(DeskCase):
         self.wait(lambda: deliver.result.text())
         self.assertIn("Stopped", deliver.result.text())
         self.assertEqual(list(self.folder.iterdir()), [])
+
+    def test_closing_a_job_whose_preview_is_being_made_is_no_error(self):
+        failed, begun, closed = [], threading.Event(), threading.Event()
+        finished = DisplayConverter.bgrx
+
+        def late(converter, pixels):  # the preview is ready only when its screen is gone
+            if threading.current_thread().name == "preview":
+                begun.set()
+                closed.wait(10)
+            return finished(converter, pixels)
+
+        with mock.patch.object(DisplayConverter, "bgrx", late), mock.patch.object(threading, "excepthook", failed.append):
+            self.window.show_screen("deliver")
+            self.wait(begun.is_set)
+            made = [t for t in threading.enumerate() if t.name == "preview"]
+            self.take(session_of(marked()))
+            QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+            closed.set()
+            for thread in made:
+                thread.join(10)
+        self.assertEqual(failed, [])
 
     def test_the_photo_itself_is_never_written_over(self):
         path = self.folder / "photo.png"

@@ -1,6 +1,7 @@
 """An open job: photo, engine and history together; what the command line and the desk both work with."""
 
 from collections.abc import Callable
+from concurrent.futures import Future
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -8,13 +9,14 @@ from lather.core.engine.engine import Engine
 from lather.core.engine.export import Output, export
 from lather.core.engine.photo import Photo
 from lather.core.errors import SaveError
-from lather.core.imageio.picture import MAX_PIXELS
+from lather.core.imageio.picture import MAX_PIXELS, Picture
 from lather.core.imageio.read import decode_picture, read_picture
 from lather.core.job.archive import MAX_UNPACKED, OpenedJob, open_job, save_job
 from lather.core.job.history import History
 from lather.core.job.model import Job, new_job
 from lather.core.stages.patches.kind import PatchKind
 from lather.core.stages.registry import make_kinds
+from lather.core.threads import ARITHMETIC
 
 
 @dataclass(eq=False)
@@ -47,12 +49,20 @@ class Session:
         cls, path: str | Path, *, max_pixels: int = MAX_PIXELS, max_unpacked: int = MAX_UNPACKED
     ) -> "Session":
         """A saved job. Raises JobFileError or PictureError."""
-        opened = open_job(path, max_unpacked=max_unpacked)
-        return cls.from_opened(opened, Path(path).resolve(), max_pixels=max_pixels)
+        decoded: list[Future] = []  # the photo is decoded while the edits are read
+
+        def decode(photo: bytes, name: str) -> None:
+            decoded.append(ARITHMETIC.submit(decode_picture, photo, name=name, max_pixels=max_pixels))
+
+        opened = open_job(path, max_unpacked=max_unpacked, on_photo=decode)
+        return cls.from_opened(opened, Path(path).resolve(), picture=decoded[0].result())
 
     @classmethod
-    def from_opened(cls, opened: OpenedJob, job_file: Path | None, *, max_pixels: int = MAX_PIXELS) -> "Session":
-        picture = decode_picture(opened.photo_bytes, name=opened.photo_name, max_pixels=max_pixels)
+    def from_opened(
+        cls, opened: OpenedJob, job_file: Path | None, *, max_pixels: int = MAX_PIXELS, picture: Picture | None = None
+    ) -> "Session":
+        """picture: the photo of the job if it is decoded already."""
+        picture = picture or decode_picture(opened.photo_bytes, name=opened.photo_name, max_pixels=max_pixels)
         session = cls(
             Photo(picture, opened.photo_bytes, opened.photo_name), opened.history, None, job_file,
             opened.notes + list(picture.notes),

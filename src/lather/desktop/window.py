@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 from lather.core.errors import LatherError
 from lather.core.job.journal import Leftover, leftovers
 from lather.core.job.model import STAGE_IDS
+from lather.core.memory import give_back_memory
 from lather.core.practice.demo import demo_job_path
 from lather.core.session import Session
 from lather.desktop import settings
@@ -32,6 +33,7 @@ from lather.desktop.screens.start import StartScreen
 from lather.desktop.theme.style import style_sheet
 
 _NOTICE_MS = 7000
+_FREED_AFTER_MS = 1000
 _FILTER = "Photos and jobs (*.jpg *.jpeg *.png *.tif *.tiff *.webp *.lather)"
 
 
@@ -201,6 +203,7 @@ class MainWindow(QMainWindow):
             self.job.close(keep_journal=keep_journal)
             self.job.deleteLater()
             self.job = None
+            QTimer.singleShot(_FREED_AFTER_MS, give_back_memory)  # when the screens are gone
 
     def _may_leave(self) -> bool:
         """Ask about changes that are not in a file; the journal keeps nothing after a willing close."""

@@ -29,8 +29,8 @@ class Brush:
     pressure_flow: bool = False
 
     def __post_init__(self):
-        for f in fields(self):  # one type for each value, so that equal brushes are written the same way
-            object.__setattr__(self, f.name, type(f.default)(getattr(self, f.name)))
+        for name, kind in _KINDS.items():  # one type for each value, so that equal brushes are written the same way
+            object.__setattr__(self, name, kind(getattr(self, name)))
         if not SIZE_RANGE_PX[0] <= self.size_px <= SIZE_RANGE_PX[1]:
             raise RequestError(f"A brush of {self.size_px:g} px is outside 1 to 2000 px.")
         for name in ("edge", "ceiling", "flow"):
@@ -38,9 +38,11 @@ class Brush:
                 raise RequestError(f"Brush {name} {getattr(self, name):g} is outside 0 to 1.")
 
     def to_json(self) -> dict:
-        return {f.name: getattr(self, f.name) for f in fields(self)}
+        return {name: getattr(self, name) for name in _KINDS}
 
     @classmethod
     def from_json(cls, data: dict) -> "Brush":
-        known = {f.name for f in fields(cls)}
-        return cls(**{name: value for name, value in data.items() if name in known})
+        return cls(**{name: value for name, value in data.items() if name in _KINDS})
+
+
+_KINDS = {f.name: type(f.default) for f in fields(Brush)}

@@ -47,8 +47,16 @@ class TileCache:
             old = self._tiles.pop(key, None)
             self.used_bytes += tile.nbytes - (old.nbytes if old is not None else 0)
             self._tiles[key] = tile
-            while self.used_bytes > self.limit_bytes and self._tiles:
-                self.used_bytes -= self._tiles.popitem(last=False)[1].nbytes
+            self._let_go(self.limit_bytes)
+
+    def shrink(self, limit_bytes: int) -> None:
+        """Let go of the least recently used tiles now; later ones may fill it to its own limit again."""
+        with self._lock:
+            self._let_go(limit_bytes)
+
+    def _let_go(self, limit_bytes: int) -> None:
+        while self.used_bytes > limit_bytes and self._tiles:
+            self.used_bytes -= self._tiles.popitem(last=False)[1].nbytes
 
     def __len__(self) -> int:
         return len(self._tiles)

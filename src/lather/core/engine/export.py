@@ -14,9 +14,11 @@ from lather.core.errors import Cancelled, RequestError
 from lather.core.imageio.metadata import MetadataChoice, select_exif
 from lather.core.imageio.write import DEPTHS, format_for, write_picture
 from lather.core.job.model import Job
+from lather.core.memory import give_back_memory
 from lather.core.types import TILE, EncodedRGB, Rect
 
 STRIP_PX = TILE
+_TILES_KEPT_BYTES = 256 * 1024**2  # about what a window shows: the rest makes room for the picture
 
 
 @dataclass(frozen=True)
@@ -83,6 +85,8 @@ def render(
     size = output_size(photo.width, photo.height, output.long_edge_px)
     scaled = size != (photo.width, photo.height)
     dtype = np.float32 if scaled else (np.uint8 if output.bits == 8 else np.uint16)
+    engine.cache.shrink(_TILES_KEPT_BYTES)
+    give_back_memory()
     whole = np.empty((photo.height, photo.width, 3), dtype)
     for y0 in range(0, photo.height, STRIP_PX):
         rect = Rect(0, y0, photo.width, min(photo.height, y0 + STRIP_PX))

@@ -6,7 +6,7 @@ import os
 import re
 import shutil
 import zipfile
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
 
@@ -15,7 +15,7 @@ from lather.core.errors import JobFileError, LatherError
 from lather.core.imageio.write import write_atomically
 from lather.core.job.commands import command_from_json
 from lather.core.job.history import History
-from lather.core.job.model import Job, job_from_json, job_to_json, same_document
+from lather.core.job.model import Job, StrokePoints, job_from_json, job_to_json, same_document, source_from_json
 from lather.core.job.stroke_arrays import points_from_npy, points_to_npy
 
 MIMETYPE = "application/x-lather"
@@ -133,13 +133,18 @@ def _read_member(archive: zipfile.ZipFile, member: str, limit: int) -> bytes:
         return file.read(info.file_size + 1)[: info.file_size]
 
 
-def open_job(path: str | Path, *, max_unpacked: int = MAX_UNPACKED) -> OpenedJob:
-    """Read a job file. Raises JobFileError with one clear sentence for anything that is not a whole job."""
+def open_job(
+    path: str | Path, *, max_unpacked: int = MAX_UNPACKED, on_photo: Callable[[bytes, str], None] | None = None
+) -> OpenedJob:
+    """Read a job file. Raises JobFileError with one clear sentence for anything that is not a whole job.
+
+    on_photo: told the photo's bytes and name as soon as they are known to be right, before the rest is read.
+    """
     path = Path(path)
     try:
         with zipfile.ZipFile(path) as archive:
             _check_members(archive, path.name, max_unpacked)
-            return _read_job(archive, path.name)
+            return _read_job(archive, path.name, on_photo)
     except FileNotFoundError:
         raise JobFileError(f"There is no file {path}; check the name.", path=path) from None
     except IsADirectoryError:
@@ -158,7 +163,7 @@ def open_job(path: str | Path, *, max_unpacked: int = MAX_UNPACKED) -> OpenedJob
         ) from error
 
 
-def _read_job(archive: zipfile.ZipFile, name: str) -> OpenedJob:
+def _read_job(archive: zipfile.ZipFile, name: str, on_photo) -> OpenedJob:
     members = set(archive.namelist())
     if "mimetype" not in members or _read_member(archive, "mimetype", 100).decode("ascii", "replace") != MIMETYPE:
         raise JobFileError(f"{name} is a ZIP file but no Lather job; open the photo instead.")
@@ -168,19 +173,22 @@ def _read_job(archive: zipfile.ZipFile, name: str) -> OpenedJob:
         raise JobFileError(
             f"{name} was written by a newer Lather (file version {schema}, this reads up to {SCHEMA}); update first."
         )
-    points = {}
+    source = source_from_json(document)
+    photo_member = f"source/{_plain_name(source.name)}"
+    if photo_member not in members:
+        raise JobFileError(f"{name} does not hold its photo; open the copy ending in ~1.")
+    photo = _read_member(archive, photo_member, MAX_UNPACKED)
+    if hashlib.sha256(photo).hexdigest() != source.sha256:
+        raise JobFileError(f"The photo inside {name} is not the one the job was made on (its checksum differs); "
+                           "open the copy ending in ~1.")
+    if on_photo:
+        on_photo(photo, source.name)
+    points = StrokePoints()
     for member in members:
         if member.startswith("strokes/") and member.endswith(".npy"):
             stroke_id = member[len("strokes/") : -len(".npy")]
             points[stroke_id] = points_from_npy(_read_member(archive, member, MAX_UNPACKED), stroke_id)
     job = job_from_json(document, points)
-    photo_member = f"source/{_plain_name(job.source.name)}"
-    if photo_member not in members:
-        raise JobFileError(f"{name} does not hold its photo; open the copy ending in ~1.")
-    photo = _read_member(archive, photo_member, MAX_UNPACKED)
-    if hashlib.sha256(photo).hexdigest() != job.source.sha256:
-        raise JobFileError(f"The photo inside {name} is not the one the job was made on (its checksum differs); "
-                           "open the copy ending in ~1.")
     notes: list[str] = []
     opened = OpenedJob(_read_history(archive, members, job, points, notes), job.source.name, photo, notes=notes)
     for member in sorted(members):

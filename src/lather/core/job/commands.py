@@ -11,7 +11,7 @@ from lather.core.errors import RequestError
 from lather.core.job.face_map import FaceMap
 from lather.core.job.fence import Fence
 from lather.core.job.finds import DECISIONS, Find
-from lather.core.job.model import Job, Layer, Stroke, layer_from_json, layer_to_json
+from lather.core.job.model import Job, Layer, Stroke, layer_from_json, layer_to_json, stroke_from_json
 
 
 @dataclass(frozen=True)
@@ -56,11 +56,11 @@ def command_from_json(data: dict, points: dict) -> Command:
         raise RequestError(f"The history holds a step “{data.get('do')}” that this version of Lather does not know.")
     values = {f.name: data[f.name] for f in fields(kind) if f.name in data}
     if kind is AddEdits:
-        values["edits"] = tuple(Stroke.from_json(e, points[e["id"]]) for e in values["edits"])
+        values["edits"] = tuple(stroke_from_json(e, points) for e in values["edits"])
     elif kind is AddLayer:
         values["layer"] = layer_from_json(values["layer"], points)
     elif kind is ReplaceEdit:
-        values["edit"] = Stroke.from_json(values["edit"], points[values["edit"]["id"]])
+        values["edit"] = stroke_from_json(values["edit"], points)
     elif kind is RemoveEdits:
         values["edit_ids"] = tuple(values["edit_ids"])
     elif kind is Together:

@@ -311,12 +311,29 @@ def layer_to_json(layer: Layer) -> dict:
     return data
 
 
+class StrokePoints(dict):
+    """Points (n, 4) by stroke id, and strokes made of them: what a document and its undo list share is made once."""
+
+    def __init__(self, points=()):
+        super().__init__(points)
+        self.made: dict[str, tuple[dict, Stroke]] = {}
+
+
+def stroke_from_json(data: dict, points: dict) -> Stroke:
+    """The stroke of a document or a command; points: by stroke id. Raises as `job_from_json`."""
+    made = points.made if isinstance(points, StrokePoints) else {}
+    held = made.get(data["id"])
+    if held is None or held[0] != data:
+        held = made[data["id"]] = (data, Stroke.from_json(data, points[data["id"]]))
+    return held[1]
+
+
 def layer_from_json(data: dict, points: dict) -> Layer:
     return Layer(
         id=str(data["id"]), name=str(data["name"]), kind=str(data.get("kind", "mend")), on=bool(data.get("on", True)),
         strength=min(1.0, max(0.0, float(data.get("strength", 1.0)))),
         named_by_person=bool(data.get("named_by_person", False)),
-        edits=tuple(Stroke.from_json(edit, points[edit["id"]]) for edit in data.get("edits", ())),
+        edits=tuple(stroke_from_json(edit, points) for edit in data.get("edits", ())),
         settings=dict(data.get("settings", {})),
         fence=Fence.from_json(data["fence"]) if data.get("fence") else None,
         extra={k: v for k, v in data.items() if k not in _LAYER_FIELDS},
@@ -343,9 +360,14 @@ def job_to_json(job: Job) -> dict:
     }
 
 
+def source_from_json(document: dict) -> Source:
+    """The photo that a document belongs to. Raises as `job_from_json`."""
+    source = document["source"]
+    return Source(str(source["name"]), int(source["width"]), int(source["height"]), str(source["sha256"]))
+
+
 def job_from_json(data: dict, points: dict) -> Job:
     """Inverse of `job_to_json`. Raises KeyError, TypeError or ValueError on a damaged document."""
-    source = data["source"]
     by_id = {s["id"]: s for s in data["stages"]}
     stages = []
     for stage_id in STAGE_IDS:
@@ -361,7 +383,7 @@ def job_from_json(data: dict, points: dict) -> Job:
     finds, face_map = data.get("finds"), data.get("face_map")
     return Job(
         id=str(data["id"]),
-        source=Source(str(source["name"]), int(source["width"]), int(source["height"]), str(source["sha256"])),
+        source=source_from_json(data),
         stages=tuple(stages),
         brief=dict(data.get("brief", {})),
         finds=None if finds is None else tuple(Find.from_json(f) for f in finds),
@@ -375,4 +397,4 @@ def same_document(a: Job, b: Job) -> bool:
     """True if two jobs hold the same recipe, points included."""
     if job_to_json(a) != job_to_json(b):
         return False
-    return all(x.digest == y.digest for x, y in zip(a.edits(), b.edits()))
+    return all(x is y or x.digest == y.digest for x, y in zip(a.edits(), b.edits()))

@@ -7,6 +7,8 @@ from lather.core.stages.base import LayerKind
 from lather.core.stages.grain.kind import GrainKind
 from lather.core.stages.look import LookKind
 from lather.core.stages.mend.kind import MendKind
+from lather.core.stages.patches.kind import PatchKind
+from lather.core.stages.patches.patch import PatchStore
 from lather.core.stages.split.kind import TOOLS_OF_BAND, SplitKind
 from lather.core.stages.strands.kind import StrandsKind
 
@@ -51,5 +53,10 @@ def stage_info(stage_id: str) -> StageInfo:
 
 
 def make_kinds() -> dict[str, LayerKind]:
-    """Fresh layer kinds, with caches of their own, for one open photo."""
-    return {kind.id: kind for kind in (MendKind(), StrandsKind(), SplitKind(), GrainKind(), LookKind())}
+    """Fresh layer kinds for one open photo; all that solve patches keep them in one store, with one limit."""
+    kinds = (MendKind(), StrandsKind(), SplitKind(), GrainKind(), LookKind())
+    patches = PatchStore()
+    for kind in kinds:
+        if isinstance(kind, PatchKind):
+            kind.patches = patches
+    return {kind.id: kind for kind in kinds}

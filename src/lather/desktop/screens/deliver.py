@@ -1,6 +1,7 @@
 """Deliver: format, size, quality, colour, what metadata go along; progress and cancel."""
 
 import threading
+from contextlib import suppress
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
@@ -224,7 +225,8 @@ class DeliverScreen(QWidget):
                 level += 1
             converter = DisplayConverter(engine.photo.profile, settings.display_profile())
             bgrx = converter.bgrx(engine.pixels(job, engine.photo.level_bounds(level), level))
-            self._previewed.emit((TileImage(bgrx), room, ratio))
+            with suppress(RuntimeError):  # the screen is gone: the job was closed meanwhile
+                self._previewed.emit((TileImage(bgrx), room, ratio))
 
         threading.Thread(target=work, name="preview", daemon=True).start()
 

@@ -16,6 +16,8 @@ from numba import njit
 from lather.core.types import EMPTY, Mask, Rect
 
 _STEPS = 32767
+_WITH_LEVELS = 5 / 3  # a quarter as many pixels at each level, of twice the bytes
+_STORE_BYTES = 768 * 1024**2
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -55,7 +57,8 @@ class Patch:
 
     @property
     def nbytes(self) -> int:
-        return sum(codes.nbytes for _, codes in self.pieces)
+        """Of all levels, which are made as they are asked for."""
+        return int(_WITH_LEVELS * sum(codes.nbytes for _, codes in self.pieces))
 
     @classmethod
     def from_blocks(cls, blocks, bounds: Rect, disagreement: float = 0.0) -> "Patch":
@@ -162,7 +165,7 @@ def _from_png_codes(bgr, out):  # pragma: no cover - compiled
 class PatchStore:
     """Solved patches by fingerprint. Patches from a job file wait as PNG until they are needed."""
 
-    def __init__(self, limit_bytes: int = 1024**3):
+    def __init__(self, limit_bytes: int = _STORE_BYTES):
         self.limit_bytes = limit_bytes
         self.solved = 0
         self._patches: OrderedDict[bytes, Patch] = OrderedDict()
