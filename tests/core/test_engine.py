@@ -9,8 +9,8 @@ from unittest import mock
 import numpy as np
 
 from lather.core.brush.values import Brush
-from lather.core.engine.engine import TileCache, whole_picture_tiles
 from lather.core.engine import export as export_module
+from lather.core.engine.engine import TileCache, whole_picture_tiles
 from lather.core.engine.export import Output, output_size, render
 from lather.core.engine.scheduler import Scheduler, TileRequest
 from lather.core.errors import Cancelled

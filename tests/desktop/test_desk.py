@@ -318,7 +318,8 @@ class FilesTest(DeskCase):
                 closed.wait(10)
             return finished(converter, pixels)
 
-        with mock.patch.object(DisplayConverter, "bgrx", late), mock.patch.object(threading, "excepthook", failed.append):
+        hooks = mock.patch.object(threading, "excepthook", failed.append)
+        with mock.patch.object(DisplayConverter, "bgrx", late), hooks:
             self.window.show_screen("deliver")
             self.wait(begun.is_set)
             made = [t for t in threading.enumerate() if t.name == "preview"]

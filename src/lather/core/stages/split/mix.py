@@ -12,7 +12,7 @@ from lather.core.stages.patches.kind import Read
 from lather.core.types import EncodedRGB, Rect
 
 _TAKE_UP = 0.1  # of its load that the brush exchanges at every touch
-_FINER_STAYS = 0.12  # of the size, sigma: finer change is left out, it is texture that the parting left in the tone
+_FINER_STAYS = 0.15  # of the size, sigma: finer change is left out, it is texture that the parting left in the tone
 _DRIES = 0.975  # what is left of its wetness after a touch
 
 
