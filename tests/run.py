@@ -13,7 +13,10 @@ from pathlib import Path
 ROOT = Path(__file__).parents[1]
 WORKERS = 2
 # The modules that take longest, longest first: started first, none is left running alone at the end.
-LONGEST = ("test_commands", "test_find", "test_desk", "test_stages", "test_finds", "test_practice", "test_heal")
+LONGEST = (
+    "test_commands", "test_find", "test_finders", "test_gauges", "test_desk", "test_stages", "test_finds",
+    "test_practice", "test_heal",
+)
 sys.path[:0] = [str(ROOT / "src"), str(ROOT)]
 
 

@@ -85,6 +85,8 @@ def _draw_vein(scene: Scene, kind: str, path: np.ndarray, width: float, contrast
 def make_vein_nose(scene: Scene) -> Flaw | None:
     """A fine red vessel beside the wing of the nose."""
     rng, marks = scene.rng, scene.sitter.landmarks
+    if "nose_tip" not in marks:
+        return None
     width = float(max(1.4, 0.28 * scene.per_mm))
     for _ in range(_TRIES):
         side = rng.choice([-1, 1])

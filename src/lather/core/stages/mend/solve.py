@@ -40,7 +40,7 @@ def give_back_delta(coverage: Mask, block: Rect, read: Read, original: Read) -> 
 _GRAIN_GAIN = (0.0, 1.0)  # Blend-in brings grain only, as strong as the ring has it, never over 1 %
 _GRAIN_LEVEL, _GRAIN_SIZE_PX = np.float32(0.01), 0.6
 _DAB_TONE_SHARE = 0.15
-_LEAST_DAB_SIGMA_PX = 4.0
+_LEAST_DAB_SIGMA_PX = 5.0
 
 
 def texture_sigma(stroke: Stroke) -> float:
