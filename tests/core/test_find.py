@@ -143,6 +143,7 @@ class StrapTest(unittest.TestCase):
         self.assertEqual(kind, "strap_mark")
         self.assertTrue(20 < band.width < 25, band.width)
         self.assertLess(np.abs(band.points[:, 1] - 60).max(), 1)
+        self.assertEqual(len(_whole_straps(scene, [*edges("strap_mark"), *edges("vein_nose")])), 1)  # its own weave
         lab[48:72, 5:195, 1] = 17  # it goes on where its edges were no longer seen
         (band, *_), = _whole_straps(scene, edges("strap_mark"))
         self.assertTrue(band.points[:, 0].min() < 12 and band.points[:, 0].max() > 188, band.points[[0, -1]])

@@ -164,7 +164,7 @@ class SourceSearchTest(unittest.TestCase):
             patch.add_to(out, self.BOUNDS, 0)
             healed.append(out[90:110, 110:130])
         usual = np.abs(clean[90:110, 110:130] - clean[90:110, 110:130].mean((0, 1))).mean()
-        self.assertLess(np.abs(healed[1] - healed[0]).max(), 8 * usual)
+        self.assertLess(np.abs(healed[1] - healed[0]).max(), 12 * usual)  # 78 without
         self.assertGreater(healed[0].std((0, 1)).mean(), 0.8 * clean[90:110, 110:130].std((0, 1)).mean())
 
 

@@ -49,6 +49,7 @@ _STRAP_MM, _ODD_SHARE, _BESIDE_SHARE = (1.5, 6.5), 0.2, 0.5
 """Of two pressed edges that make one strap: mm between them, how far this may vary along them, least share of the
 shorter that runs beside the longer."""
 _EDGES_IN_STRAP = 0.88  # a strap's edges are pressed deepest a little inside its rim
+_OF_A_STRAP, _ON_STRAP = ("strap_mark", "jewellery_mark", "vein_nose"), 0.65  # what its weave and edges look like
 _REDDER = 0.4  # a* between the edges, over beside them
 _STILL_RED, _LED_ON, _STEP_ON = 0.4, 0.8, 0.35
 """Share of its redness with which a strap goes on; of its length, at most; of its width, at a time."""
@@ -272,7 +273,13 @@ def _whole_straps(scene: FindScene, pieces: list) -> list:
             used |= {i, j}
             whole.append([spans[i, j], "strap_mark", max(straps[i][2], straps[j][2])])
     edges = [id(straps[n]) for n in used]
-    return [p for p in pieces if id(p) not in edges] + whole
+    rest = [p for p in pieces if id(p) not in edges]
+    return [p for p in rest if p[1] not in _OF_A_STRAP or not any(_lies_on(p[0], w[0]) for w in whole)] + whole
+
+
+def _lies_on(line: MeasuredLine, strap: MeasuredLine) -> bool:
+    gaps = line.points[:, None] - strap.points
+    return bool((np.hypot(gaps[..., 0], gaps[..., 1]).min(1) < _ON_STRAP * strap.width).mean() > 0.7)
 
 
 def _strap_between(scene: FindScene, a: MeasuredLine, b: MeasuredLine) -> MeasuredLine | None:
@@ -311,7 +318,7 @@ def _to_its_ends(scene: FindScene, path: np.ndarray, width: float) -> np.ndarray
 
     heading = np.gradient(path, axis=0)
     heading /= np.maximum(np.hypot(*heading.T), 1e-6)[:, None]
-    enough = _STILL_RED * float(np.median(redder(path, heading)))
+    enough = max(_STILL_RED * float(np.median(redder(path, heading))), _REDDER)
     length = float(np.hypot(*np.diff(path, axis=0).T).sum())
     step = _STEP_ON * width
     back = min(len(path) - 1, max(2, round(2 * step * len(path) / max(length, 1.0))))

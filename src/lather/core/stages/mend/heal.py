@@ -22,7 +22,7 @@ _LARGEST_CELL = 16
 _RING_SHARE = 0.14
 _LEAST_RING_PX = 3
 TEXTURE_GAIN = (0.7, 1.6)
-_MOST_OVER_USUAL = 5.0  # of the ring's usual fluctuation: what the texture of a source is held back to
+_MOST_OVER_USUAL = 7.0  # of the ring's usual fluctuation: what the texture of a source is held back to
 # trust in a boundary cell below which it is shown as not fitting; distance from the plane (encoded) that always is one
 _MISFIT, _MISFIT_AWAY = 0.3, 0.12
 _LEAST_LIKENESS, _LIKENESS = 0.10, 5.0  # of encoded range; of the usual spread

@@ -20,7 +20,7 @@ from lather.core.types import EncodedRGB, Mask, Rect
 _COST = {"residual": 14.0, "offset": 1.2, "slope": 2.2, "texture": 0.25, "blob": 0.1, "distance": 0.015,
          "edge": 0.2, "tint": 3.0}
 _REPEAT_COST, _FLAW_COST = 0.5, 1.2
-_EDGE_FROM, _TINT_FROM = 1.5, 0.06
+_EDGE_FROM, _TINT_FROM = 2.2, 0.06
 _FIT_PER_COST = 0.3  # only scales the label: the order of candidates is that of their cost
 _DISTANCES = (1.12, 1.35, 1.65, 2.05, 2.6, 3.3)
 _ANGLES = 28
