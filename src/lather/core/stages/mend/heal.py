@@ -274,6 +274,7 @@ def heal(
     read: Read,
     bounds: Rect,
     texture_gain: tuple[float, float] | None = None,
+    matched_px: float = 2.0,
     ring_in: Callable[[Rect], Mask] | None = None,
     only: Rect | None = None,
 ) -> Heal:
@@ -282,8 +283,9 @@ def heal(
     coverage_of: coverage of any rectangle, also around `area` and outside the picture (0 there).
     read: pixels of a rectangle inside the picture as they are before the stroke. texture_gain: the source is texture
     without tone (see `texture_reader`), which all comes from the ring; its strength may be changed within these
-    limits to match the ring's. ring_in: coverage of a fence; the tone is read only inside it. only: lay down inside
-    this rectangle alone (the membrane still sees the whole area). No pixel with coverage 0 changes.
+    limits to match the ring's, in what is finer than a Gaussian of `matched_px`. ring_in: coverage of a fence; the tone
+    is read only inside it. only: lay down inside this rectangle alone (the membrane still sees the whole area). No
+    pixel with coverage 0 changes.
     """
     cell = cell_size(brush_size_px)
     grid = heal_reach(area, brush_size_px)
@@ -318,7 +320,7 @@ def heal(
     # the plane is taken out first: what is left is small, and a slope is kept exactly
     u = _spread(solve_membrane(domain, data - plane, weight * agree), domain) + plane
     if texture_gain:
-        _match_texture(held, near, agree, grid, cell, texture_gain)
+        _match_texture(held, near, agree, grid, cell, texture_gain, matched_px)
     laid = [_lay_block(b, u, grid, cell, only, texture_only=texture_gain is not None) for b in held if b.laid]
     away = np.abs(data - plane).max(-1)
     misfit = (weight > 0) & ((agree < _MISFIT) | (away > _MISFIT_AWAY))
@@ -353,7 +355,9 @@ def _lay_block(
     return rect, delta
 
 
-def _match_texture(held: list[_Block], near, agree, grid: Rect, cell: int, limits: tuple[float, float]) -> None:
+def _match_texture(
+    held: list[_Block], near, agree, grid: Rect, cell: int, limits: tuple[float, float], finer_px: float
+) -> None:
     """Scale the source's texture (in place) so that its usual fluctuation is that of the ring.
 
     Leaving out the largest tenth of |fine detail| ignores what is left of the flaw's rim, and the odd hair.
@@ -364,8 +368,8 @@ def _match_texture(held: list[_Block], near, agree, grid: Rect, cell: int, limit
         cells = np.s_[b.row : end_row, b.column : end_column]
         trusted = cv2.resize(near[cells] * (agree[cells] > 0.3), None, fx=cell, fy=cell, interpolation=0)
         trusted = trusted[: b.part.shape[0], : b.part.shape[1]] > 0
-        ring.append(np.abs(_detail(b.dest, np.ones_like(b.source.valid)))[trusted & (b.part <= 0)])
-        taken.append(np.abs(_detail(b.source.pixels, b.source.valid))[(b.part > 0) & b.source.valid])
+        ring.append(np.abs(_detail(b.dest, np.ones_like(b.source.valid), finer_px))[trusted & (b.part <= 0)])
+        taken.append(np.abs(_detail(b.source.pixels, b.source.valid, finer_px))[(b.part > 0) & b.source.valid])
     ring, taken = np.concatenate(ring), np.concatenate(taken)
     if len(ring) < 30 or len(taken) < 30:
         return
@@ -393,8 +397,8 @@ def _usual(detail: np.ndarray) -> float:
     return float(np.partition(detail, keep)[:keep].mean())
 
 
-def _detail(pixels: EncodedRGB, valid: np.ndarray) -> np.ndarray:
-    return (pixels - tone_of(pixels, valid, 2.0)).mean(-1)
+def _detail(pixels: EncodedRGB, valid: np.ndarray, finer_px: float) -> np.ndarray:
+    return (pixels - tone_of(pixels, valid, finer_px)).mean(-1)
 
 
 def _inside_cells(grid: Rect, bounds: Rect, cell: int) -> np.ndarray:

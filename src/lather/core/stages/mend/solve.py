@@ -40,7 +40,8 @@ def give_back_delta(coverage: Mask, block: Rect, read: Read, original: Read) -> 
 _GRAIN_GAIN = (0.0, 1.0)  # Blend-in brings grain only, as strong as the ring has it, never over 1 %
 _GRAIN_LEVEL, _GRAIN_SIZE_PX = np.float32(0.01), 0.6
 _DAB_TONE_SHARE = 0.15
-_LEAST_DAB_SIGMA_PX = 5.0
+_LEAST_DAB_SIGMA_PX = 6.0
+_MATCHED_PX = 4.0  # pores count, not the grain alone
 
 
 def texture_sigma(stroke: Stroke) -> float:
@@ -74,7 +75,7 @@ def _heal_with(stroke: Stroke, read: Read, bounds: Rect) -> dict:
     reader = source_reader(read, stroke.offset, bounds, stroke.turn)
     sigma = texture_sigma(stroke)
     if sigma:
-        return {"read_source": texture_reader(reader, sigma), "texture_gain": TEXTURE_GAIN}
+        return {"read_source": texture_reader(reader, sigma), "texture_gain": TEXTURE_GAIN, "matched_px": _MATCHED_PX}
     return {"read_source": reader}
 
 
