@@ -392,7 +392,7 @@ class MendTest(unittest.TestCase):
         path = ((10.0, 50.0), (90.0, 50.0))
         marks = ("strap_mark", "jewellery_mark", "vein_nose", "makeup_fold", "scar")
         wide = {k: proposed_size(Find("m", k, 50, 50, 80, 6, 0.9, path=path, width_px=10)) for k in (*marks, "crease")}
-        self.assertTrue(all(10 < size < 28 for size in wide.values()), wide)
+        self.assertTrue(all(12 < size < 28 for size in wide.values()), wide)
         self.assertLess(max(wide[k] for k in marks), wide["crease"])
         self.assertFalse(can_mend(Find("i", "intruder", 5, 5, 200, 20, 0.9)))
 

@@ -21,6 +21,7 @@ from lather.core.job.model import STAGE_IDS
 from lather.core.memory import give_back_memory
 from lather.core.practice.demo import demo_job_path
 from lather.core.session import Session
+from lather.core.threads import BACKGROUND
 from lather.desktop import settings
 from lather.desktop.input.keys import KeyFilter
 from lather.desktop.open_job import OpenJob
@@ -203,7 +204,7 @@ class MainWindow(QMainWindow):
             self.job.close(keep_journal=keep_journal)
             self.job.deleteLater()
             self.job = None
-            QTimer.singleShot(_FREED_AFTER_MS, give_back_memory)  # when the screens are gone
+            QTimer.singleShot(_FREED_AFTER_MS, lambda: BACKGROUND.submit(give_back_memory))  # the screens are gone then
 
     def _may_leave(self) -> bool:
         """Ask about changes that are not in a file; the journal keeps nothing after a willing close."""

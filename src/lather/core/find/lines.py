@@ -107,11 +107,27 @@ def _as_find(scene: FindScene, line: MeasuredLine, kind: str, confidence: float)
 def band(path, half: float) -> tuple[tuple[float, float], ...]:
     """Polygon of a path widened by `half` to both sides."""
     p = np.array(path, float)
-    side = np.stack([-np.gradient(p[:, 1]), np.gradient(p[:, 0])], 1)
-    side /= np.maximum(np.hypot(*side.T), 1e-6)[:, None]
+    side = _beside(_headings(p))
     step = max(1, len(p) // 14)
     both = np.concatenate([(p + side * half)[::step], (p - side * half)[::-1][::step]])
     return tuple((float(a), float(b)) for a, b in both)
+
+
+def _headings(points: np.ndarray) -> np.ndarray:
+    """Unit vectors (n, 2) along a path (n, 2)."""
+    heading = np.gradient(points, axis=0)
+    return heading / np.maximum(np.hypot(*heading.T), 1e-6)[:, None]
+
+
+def _beside(heading: np.ndarray) -> np.ndarray:
+    """Unit vectors (..., 2) at right angles to headings."""
+    return np.stack([-heading[..., 1], heading[..., 0]], -1)
+
+
+def _apart(a: MeasuredLine, b: MeasuredLine) -> np.ndarray:
+    """Distances (n, m) of the points of one line from those of another."""
+    gaps = a.points[:, None] - b.points
+    return np.hypot(gaps[..., 0], gaps[..., 1])
 
 
 def measure_lines(scene: FindScene) -> list[MeasuredLine]:
@@ -174,9 +190,7 @@ def _once(scene: FindScene, ranked: list[tuple[Line, int]]) -> list[tuple[Line, 
 def _measure(scene: FindScene, line: Line, number: int, crowd) -> tuple | None:
     """(line, width, Lab inside, Lab beside, features but for the contrast), or None where nothing is there."""
     points = line.points[:: max(1, len(line.points) // 48)]
-    heading = np.gradient(points, axis=0)
-    heading /= np.maximum(np.hypot(*heading.T), 1e-6)[:, None]
-    side = np.stack([-heading[:, 1], heading[:, 0]], 1)
+    side = _beside(_headings(points))
     reach = max(1.6, line.width)
     grid = (points[:, None] + side[:, None] * (_OFFSETS[None, :, None] * reach) - 0.5).astype(np.float32)
     profile = cv2.remap(
@@ -278,23 +292,21 @@ def _whole_straps(scene: FindScene, pieces: list) -> list:
 
 
 def _lies_on(line: MeasuredLine, strap: MeasuredLine) -> bool:
-    gaps = line.points[:, None] - strap.points
-    return bool((np.hypot(gaps[..., 0], gaps[..., 1]).min(1) < _ON_STRAP * strap.width).mean() > 0.7)
+    """True if most of a line lies on the band."""
+    return bool((_apart(line, strap).min(1) < _ON_STRAP * strap.width).mean() > 0.7)
 
 
 def _strap_between(scene: FindScene, a: MeasuredLine, b: MeasuredLine) -> MeasuredLine | None:
     """The band that two lines are the edges of: side by side, evenly far apart, the skin between them redder."""
     longer, shorter = sorted((a, b), key=lambda line: -len(line.points))
-    gaps = longer.points[:, None] - shorter.points
-    away = np.hypot(gaps[..., 0], gaps[..., 1])
+    away = _apart(longer, shorter)
     apart = away.min(0)  # from each point of the shorter
     span = float(np.median(apart))
     low, high = (mm * scene.per_mm for mm in _STRAP_MM)
     if not low < span < high or (np.abs(apart - span) < _ODD_SHARE * span).mean() < _BESIDE_SHARE:
         return None
-    heading = np.gradient(longer.points, axis=0)
-    side = np.stack([-heading[:, 1], heading[:, 0]], 1) / np.maximum(np.hypot(*heading.T), 1e-6)[:, None]
-    nearest = -gaps[np.arange(len(longer.points)), away.argmin(1)]
+    side = _beside(_headings(longer.points))
+    nearest = shorter.points[away.argmin(1)] - longer.points
     side *= np.sign(np.median((nearest * side).sum(1)))
     middle, beyond = longer.points + 0.5 * span * side, longer.points - 0.5 * span * side
     between, before, after = (
@@ -311,14 +323,11 @@ def _to_its_ends(scene: FindScene, path: np.ndarray, width: float) -> np.ndarray
     across = np.array([-0.85, -0.2, 0.0, 0.2, 0.85]) * width
 
     def redder(points: np.ndarray, heading: np.ndarray) -> np.ndarray:
-        side = np.stack([-heading[..., 1], heading[..., 0]], -1)
-        places = points[..., None, :] + across[:, None] * side[..., None, :]
+        places = points[..., None, :] + across[:, None] * _beside(heading)[..., None, :]
         a = _at(scene.lab[..., 1], places.reshape(-1, 2)).reshape(places.shape[:-1])
         return a[..., 1:4].mean(-1) - 0.5 * (a[..., 0] + a[..., 4])
 
-    heading = np.gradient(path, axis=0)
-    heading /= np.maximum(np.hypot(*heading.T), 1e-6)[:, None]
-    enough = max(_STILL_RED * float(np.median(redder(path, heading))), _REDDER)
+    enough = max(_STILL_RED * float(np.median(redder(path, _headings(path)))), _REDDER)
     length = float(np.hypot(*np.diff(path, axis=0).T).sum())
     step = _STEP_ON * width
     back = min(len(path) - 1, max(2, round(2 * step * len(path) / max(length, 1.0))))

@@ -22,7 +22,7 @@ _OWN_SIZES = {
     "blemish_bright": (1.26, 2.7),
     "flake": (0.9, 4.0),  # its outline holds a rim that hardly shows
     "under_eye": (1.7, 3.0), "vein_eye": (1.3, 1.0), "scar": (1.4, 3.0), "strap_mark": (1.25, 3.0),
-    "jewellery_mark": (0.95, 2.1), "vein_nose": (1.1, 2.4), "makeup_fold": (0.9, 2.0),
+    "jewellery_mark": (1.0, 2.1), "vein_nose": (1.1, 2.4), "makeup_fold": (1.0, 2.1),
 }
 _LINE_EDGE, _SPOT_EDGE = 0.35, 0.15
 _OWN_EDGES = {  # these fade out to their sides themselves

@@ -36,7 +36,7 @@ class GrainKind(MendKind):
     """
 
     id = "grain"
-    method = b"grain-3"
+    method = b"grain-4"
 
     def __init__(self):
         super().__init__()

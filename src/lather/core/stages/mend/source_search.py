@@ -16,7 +16,7 @@ from lather.core.types import EncodedRGB, Mask, Rect
 
 # cost of: boundary residual and plane offset (encoded RGB), slope across the place, |log texture ratio|,
 # blob response over three times the usual, distance in sizes, log of the strongest texture over the ring's (hairs and
-# edges), log of colour ratios (cloth). Set on plates of four sitters, two seeds each; edge and tint on five.
+# edges), log of colour ratios (cloth). Set on plates of four sitters, two seeds each; edge and tint: five seeds each.
 _COST = {"residual": 14.0, "offset": 1.2, "slope": 2.2, "texture": 0.25, "blob": 0.1, "distance": 0.015,
          "edge": 0.2, "tint": 3.0}
 _REPEAT_COST, _FLAW_COST = 0.5, 1.2

@@ -17,7 +17,7 @@ from lather.core.types import EMPTY, Mask, Rect
 
 _STEPS = 32767
 _WITH_LEVELS = 5 / 3  # a quarter as many pixels at each level, of twice the bytes
-_STORE_BYTES = 768 * 1024**2
+_STORE_BYTES = 1024**3
 
 
 @njit(cache=True, nogil=True, fastmath=True)
