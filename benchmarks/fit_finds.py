@@ -16,7 +16,9 @@ import cv2
 import numpy as np
 from sklearn.ensemble import HistGradientBoostingClassifier
 
-sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
+sys.path[:0] = [str(Path(__file__).parents[1] / "src"), str(Path(__file__).parent)]
+from people import people
+
 from lather.core.engine.photo import Photo
 from lather.core.find import areas, ground, lines, look, spots, tell
 from lather.core.find.scene import FindScene
@@ -25,7 +27,7 @@ from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.practice.flaws.base import MELANIN
 from lather.core.practice.grain import Grain
 from lather.core.practice.make import make_plate
-from lather.core.practice.sitters import SKIN, load_sitter, sitter_names
+from lather.core.practice.sitters import SKIN, load_sitter
 
 SPOTS = ("blemish_dark", "blemish_red", "blemish_bright", "mole", "freckle", "flake")
 LINES = ("crease", "hair_on_skin", "vein_nose", "scar", "makeup_fold", "strap_mark", "jewellery_mark")
@@ -85,7 +87,7 @@ def samples(job):
         patches = look.patches(scene.layers, np.array(places)).astype(np.float16)
     wanted = [f for f in plate.flaws if f.kind in KINDS[kind]]
     missed = [(f.kind, round(f.size_px), round(f.contrast_de, 1)) for f in wanted if f.id not in hit]
-    return name, features, np.array([KINDS[kind].index(x) for x in labels], int), patches, missed, len(wanted)
+    return sitter.name, features, np.array([KINDS[kind].index(x) for x in labels], int), patches, missed, len(wanted)
 
 
 def other_skin(sitter, rng):
@@ -307,7 +309,7 @@ def gathered(arguments):
         names = sorted({key.rpartition("_")[0] for key in held.files})
         return {n: (held[f"{n}_0"], held[f"{n}_1"]) for n in names}, [], 0
     seeds = range(arguments.first, arguments.first + arguments.seeds)
-    names = [name for name in sitter_names() if name != arguments.without]
+    names = people(arguments.also, arguments.without)
     jobs = [(arguments.model, name, seed) for seed in seeds for name in names]
     by_sitter, missed, total = {}, [], 0
     with ProcessPoolExecutor(2) as pool:
@@ -329,7 +331,8 @@ def main():
     parser.add_argument("--first", type=int, default=100)
     parser.add_argument("--samples", metavar="FILE", help="npz to keep what was measured in, or to take it from")
     parser.add_argument("--quick", action="store_true", help="no fits with a sitter left out")
-    parser.add_argument("--without", metavar="SITTER", help="gather nothing of one, to see a face never met")
+    parser.add_argument("--also", metavar="FOLDER", help="plates of people other than the shipped sitters")
+    parser.add_argument("--without", metavar="SITTERS", help="gather nothing of these, to see faces never met")
     parser.add_argument("--write", action="store_true")
     arguments = parser.parse_args()
     kinds = KINDS[arguments.model]

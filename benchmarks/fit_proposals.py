@@ -57,9 +57,9 @@ def cut_crops(folder: str, job) -> None:
 
     cv2.setNumThreads(1)  # two plates are worked on at a time
     name, seed = job
-    rng = np.random.default_rng([77, seed, len(name)])
-    grain = Grain(float(rng.uniform(0.3, 1.2)), float(rng.uniform(0.4, 0.9)), float(rng.uniform(0.1, 0.5)))
     sitter = load_sitter(name)
+    rng = np.random.default_rng([77, seed, len(sitter.name)])
+    grain = Grain(float(rng.uniform(0.3, 1.2)), float(rng.uniform(0.4, 0.9)), float(rng.uniform(0.1, 0.5)))
     if seed % 4 > 1:
         other_skin(sitter, rng)
     plate = make_plate(sitter, seed, flaws=FLAWS, grain=grain)
@@ -94,7 +94,7 @@ def cut_crops(folder: str, job) -> None:
                 last = level == len(layers) - 1
                 crops.append((crop, *_answers(spots, lines, corner, level, last, proposals.LARGEST_PX)))
     x, t, z = (np.array(part) for part in zip(*crops)) if crops else 3 * [np.empty(0)]
-    np.savez(Path(folder) / f"{name}-{seed}.npz", planes=x, answers=t, sizes=z)
+    np.savez(Path(folder) / f"{sitter.name}-{seed}.npz", planes=x, answers=t, sizes=z)
 
 
 def _cut(planes: np.ndarray, x0: int, y0: int) -> np.ndarray | None:
@@ -241,7 +241,8 @@ def main():
     parser.add_argument("--crops", required=True, help="folder the crops are kept in")
     parser.add_argument("--first", type=int, default=1000)
     parser.add_argument("--seeds", type=int, default=36)
-    parser.add_argument("--without", metavar="SITTER", help="leave one out of the fit, to see a face never met")
+    parser.add_argument("--also", metavar="FOLDER", help="plates of people other than the shipped sitters")
+    parser.add_argument("--without", metavar="SITTERS", help="leave these out of the fit, to see faces never met")
     parser.add_argument("--fit", action="store_true")
     parser.add_argument("--write", action="store_true")
     arguments = parser.parse_args()
@@ -250,10 +251,10 @@ def main():
         return
     from concurrent.futures import ProcessPoolExecutor
 
-    from lather.core.practice.sitters import sitter_names
+    from people import people
 
     Path(arguments.crops).mkdir(parents=True, exist_ok=True)
-    jobs = [(n, s) for s in range(arguments.first, arguments.first + arguments.seeds) for n in sitter_names()]
+    jobs = [(n, s) for s in range(arguments.first, arguments.first + arguments.seeds) for n in people(arguments.also)]
     with ProcessPoolExecutor(2) as pool:
         list(pool.map(partial(cut_crops, arguments.crops), jobs))
 

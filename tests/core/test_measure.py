@@ -31,10 +31,18 @@ class FaceTest(unittest.TestCase):
             sitter, face = load_sitter(name), measures(name).face
             d = np.hypot(*np.subtract(sitter.landmarks["eye_right"], sitter.landmarks["eye_left"]))
             self.assertEqual(set(face.points), set(POINTS))
-            for point in ("eye_left", "eye_right", "mouth_left", "mouth_right"):
+            within = {"eye_left": 0.08, "eye_right": 0.08, "mouth_left": 0.22, "mouth_right": 0.22, "nose_tip": 0.22}
+            for point, most in within.items():
                 off = np.hypot(*np.subtract(face.points[point], sitter.landmarks[point]))
-                self.assertLess(off / d, 0.22, f"{name} {point}")  # landmarks lie on the mesh, not in the picture
-            self.assertLess(abs(face.eye_distance_px / d - 1), 0.2)
+                self.assertLess(off / d, most, f"{name} {point}")  # landmarks lie on the mesh, not in the picture
+            self.assertLess(abs(face.eye_distance_px / d - 1), 0.1)
+
+    def test_a_head_turned_aside_has_its_jaw_and_chin_there(self):
+        sitter, face = load_sitter("ambrose"), measures("ambrose").face
+        d = np.hypot(*np.subtract(sitter.landmarks["eye_right"], sitter.landmarks["eye_left"]))
+        for point in ("jaw_left", "jaw_right", "chin"):
+            off = np.hypot(*np.subtract(face.points[point], sitter.landmarks[point]))
+            self.assertLess(off / d, 0.25, point)
 
     def test_without_a_face_everything_still_works(self):
         ground = np.random.default_rng(1).integers(90, 110, (300, 400, 3)).astype(np.uint8)

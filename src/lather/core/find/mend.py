@@ -29,7 +29,7 @@ _OWN_EDGES = {  # these fade out to their sides themselves
     "under_eye": 0.8, "jewellery_mark": 0.8, "vein_nose": 0.8, "makeup_fold": 0.8,
 }
 _LEAST_PX, _LARGEST_PX = 3.0, 400.0
-_CHEEK_OFF = 0.42  # lengths of the hollow from it to the cheek that is taken
+_CHEEK_OFF = 0.25  # lengths of the hollow from it to the cheek that is taken
 _LASHES_OFF, _CHEEK_IN, _FENCE_FEATHER = 0.45, 2.0, 0.5  # widths of the hollow: fence above and below its middle
 _BY_HAND = ("intruder", "braces", "blotch", "redness", "shine", "smeared_lip")
 """Kinds that are listed but not mended by themselves: by hand, or in a later stage."""

@@ -11,6 +11,10 @@ from lather.core.types import EncodedRGB
 
 _DETECT_SIDE, _EYES_SIDE = 500, 800  # px of the picture's longer side: a face is seen in fewer than its eyes
 _LEAST_FACE_SHARE = 0.06  # of the picture's shorter side
+_IRIS, _WHITE_NEAR, _WHITE_FAR, _WHITE_HALF = 0.075, 0.1, 0.2, 0.03
+_IRIS_WITHIN = (0.22, 0.13)  # of the detected middle, across and down (standard deviations)
+_LEAST_IRIS, _APART_SPREAD = 0.02, 0.1
+_JAW_WIDE, _JAW_ASIDE = (1.72, 0.15), 0.3  # in distances of the eyes: mean and spread, and how far the middle is off
 _EYES_IN_BOX = ((0.305, 0.395), (0.695, 0.395))
 
 
@@ -73,25 +77,51 @@ def _eyes(grey: np.ndarray, box) -> tuple[np.ndarray | None, float]:
     return (pair, 1.0) if slope < 0.35 else (None, 0.2)
 
 
-def _iris(lightness: np.ndarray, at: np.ndarray, apart: float) -> np.ndarray:
-    """The darkest round spot near an eye's middle."""
-    r = max(3, int(0.14 * apart))
-    x0, y0 = int(at[0]) - 2 * r, int(at[1]) - r
-    part = lightness[max(0, y0) : y0 + 2 * r + 1, max(0, x0) : x0 + 4 * r + 1]
-    if part.size == 0:
-        return at
-    dark = cv2.GaussianBlur(part, (0, 0), max(1.0, 0.085 * apart))
+def _irises(lab: np.ndarray, eyes: np.ndarray) -> np.ndarray:
+    """Both irises (2, 2) near the middles of the eyes: likely ones that are as far apart as eyes are in a face."""
+    apart = float(np.hypot(*(eyes[1] - eyes[0])))
+    left, right = (_likely_irises(lab, eye, apart) for eye in eyes)
+    if not (left and right):
+        return eyes
+    pairs = [(np.log(a * b) - 0.5 * ((np.hypot(*(q - p)) / apart - 1) / _APART_SPREAD) ** 2, n, m)
+             for n, (a, p) in enumerate(left) for m, (b, q) in enumerate(right)]
+    _, n, m = max(pairs)
+    return np.array([left[n][1], right[m][1]])
+
+
+def _likely_irises(lab: np.ndarray, at: np.ndarray, apart: float) -> list[tuple[float, np.ndarray]]:
+    """(score, place) of dark discs with eye white (nearly without colour, as light as skin) beside them.
+
+    Sizes are shares of the distance between the eyes: an iris is 11.7 mm wide, pupils are about 63 mm apart.
+    """
+    reach = np.ceil(apart * np.array([_IRIS_WITHIN[0] + _WHITE_FAR, _IRIS_WITHIN[1] + _WHITE_HALF])).astype(int)
+    x0, y0 = np.maximum(0, at.astype(int) - reach)
+    part = lab[y0 : int(at[1]) + reach[1] + 1, x0 : int(at[0]) + reach[0] + 1]
+    if min(part.shape[:2]) < 5:
+        return []
+    lightness, chroma = np.ascontiguousarray(part[..., 0]), np.hypot(part[..., 1], part[..., 2])
+    skin_light, skin_chroma = np.percentile(lightness, 60), max(float(np.percentile(chroma, 60)), 4.0)
+    dark = np.clip(1 - lightness / (0.75 * skin_light), 0, 1)
+    white = np.clip(1.25 - chroma / (0.8 * skin_chroma), 0, 1) * np.clip((lightness / skin_light - 0.6) / 0.3, 0, 1)
+    radius = max(1, round(_IRIS * apart))
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1,) * 2).astype(np.float32)
+    beside = np.zeros((2 * max(1, round(_WHITE_HALF * apart)) + 1, 2 * max(2, round(_WHITE_FAR * apart)) + 1), np.float32)
+    beside[:, beside.shape[1] // 2 + max(1, round(_WHITE_NEAR * apart)) :] = 1
+    iris = cv2.filter2D(dark, -1, disc / disc.sum(), borderType=cv2.BORDER_REPLICATE)
+    right, left = (cv2.filter2D(white, -1, k / k.sum(), borderType=cv2.BORDER_REPLICATE)
+                   for k in (beside, np.ascontiguousarray(beside[:, ::-1])))
     ys, xs = np.mgrid[: part.shape[0], : part.shape[1]]
-    px, py = xs + max(0, x0), ys + max(0, y0)
-    cost = dark + 40 * ((px - at[0]) / apart) ** 2 + 80 * ((py - at[1]) / apart) ** 2
-    best = np.unravel_index(np.argmin(cost), cost.shape)
-    return 0.5 * at + 0.5 * np.array([px[best], py[best]], float)
+    off = np.stack([xs + x0 - at[0], ys + y0 - at[1]]) / apart
+    near = np.exp(-0.5 * ((off[0] / _IRIS_WITHIN[0]) ** 2 + (off[1] / _IRIS_WITHIN[1]) ** 2))
+    score = iris * (left + right + np.minimum(left, right)) * near
+    beyond = np.ones((2 * radius + 1,) * 2, np.uint8)
+    rows, columns = np.nonzero((score >= cv2.dilate(score, beyond)) & (score > _LEAST_IRIS))
+    return [(float(score[r, c]), np.array([c + x0, r + y0], float)) for r, c in zip(rows, columns)]
 
 
 def _from_eyes(small: EncodedRGB, eyes: np.ndarray, scale: float) -> FaceMap:
     lab = srgb_to_lab(small)
-    apart = float(np.hypot(*(eyes[1] - eyes[0])))
-    eyes = np.array([_iris(lab[..., 0], eye, apart) for eye in eyes])
+    eyes = _irises(lab, eyes)
     apart = float(np.hypot(*(eyes[1] - eyes[0])))
     across = (eyes[1] - eyes[0]) / apart
     down = np.array([-across[1], across[0]])
@@ -99,11 +129,11 @@ def _from_eyes(small: EncodedRGB, eyes: np.ndarray, scale: float) -> FaceMap:
     mouth = _mouth(lab, middle, across, down, apart)
     centre = mouth.mean(0)
     length = float((centre - middle) @ down)
-    lean = (centre - middle) - length * down
-    chin = middle + down * length * 1.72 + 0.4 * lean
-    jaw_v = middle + down * length * 1.18
-    jaw = [_skin_edge(lab, jaw_v, side * across, apart) for side in (-1, 1)]
-    nose = middle + 0.60 * length * down + 0.75 * lean
+    left, right = _jaw(lab, middle + 1.22 * length * down, across, apart)
+    turned = 0.5 * (left + right)  # a head turned aside shows more of one cheek; its chin goes with it, its nose against
+    jaw = [middle + 1.25 * length * down + u * apart * across for u in (left, right)]
+    chin = middle + 1.68 * length * down + turned * apart * across
+    nose = middle + 0.6 * length * down - 0.5 * turned * apart * across
     hairline = _hairline(lab, middle, down, apart)
     points = {
         "eye_left": eyes[0],
@@ -150,21 +180,22 @@ def _mouth(lab: np.ndarray, middle, across, down, apart: float) -> np.ndarray:
     return np.array([middle + apart * (us[int(c)] * across + v * down) for c in (left, right)])
 
 
-def _skin_edge(lab: np.ndarray, start: np.ndarray, way: np.ndarray, apart: float) -> np.ndarray:
-    """From the middle of the face sideways to where skin ends: the strongest change 0.5 to 1.28 eye distances away."""
-    steps = np.arange(0.3, 1.4, 0.02)
-    line = (start + apart * steps[:, None] * way).astype(np.float32)
-    values = cv2.remap(
-        cv2.GaussianBlur(lab, (0, 0), 1.2),
-        line[None, :, 0].copy(),
-        line[None, :, 1].copy(),
-        cv2.INTER_LINEAR,
-        borderMode=cv2.BORDER_REPLICATE,
-    )[0]
-    change = np.abs(values[4:] - values[:-4]).sum(-1)
-    middle = steps[2:-2]
-    score = change * np.exp(-(((middle - 0.9) / 0.3) ** 2)) * ((middle > 0.5) & (middle < 1.28))
-    return start + apart * (middle[int(np.argmax(score))] if score.max() > 6 else 0.88) * way
+def _jaw(lab: np.ndarray, start: np.ndarray, across: np.ndarray, apart: float) -> tuple[float, float]:
+    """How far left (< 0) and right the skin ends, in distances of the eyes: strong changes as far apart as jaws are."""
+    steps = np.arange(0.4, 1.5, 0.02)
+    soft = cv2.GaussianBlur(lab, (0, 0), max(1.2, 0.02 * apart))
+    edges = []
+    for side in (-1, 1):
+        line = (start + side * apart * steps[:, None] * across).astype(np.float32)
+        values = cv2.remap(soft, line[None, :, 0].copy(), line[None, :, 1].copy(), cv2.INTER_LINEAR,
+                           borderMode=cv2.BORDER_REPLICATE)[0]
+        edges.append(np.abs(values[4:] - values[:-4]).sum(-1))
+    at = steps[2:-2]
+    wide = (at[:, None] + at[None] - _JAW_WIDE[0]) / _JAW_WIDE[1]
+    score = np.log(edges[0] + 6)[:, None] + np.log(edges[1] + 6)[None] - 0.5 * wide**2
+    score -= 0.5 * ((at[None] - at[:, None]) / 2 / _JAW_ASIDE) ** 2
+    left, right = np.unravel_index(np.argmax(score), score.shape)
+    return -float(at[left]), float(at[right])
 
 
 def _hairline(lab: np.ndarray, middle: np.ndarray, down: np.ndarray, apart: float) -> np.ndarray:

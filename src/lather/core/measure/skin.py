@@ -12,7 +12,7 @@ _SEEDS = ((-0.55, 0.62), (0.55, 0.62), (-0.3, 0.55), (0.3, 0.55), (0.0, -0.5), (
 _SEED_RADIUS = 0.11  # eye distances
 _NEAR, _FAR = 2.2, 4.6  # Mahalanobis distances at which skin is sure, and out of the question
 _TOO_DARK, _TOO_DARK_ON_FACE = 0.22, 0.12  # shares of the face's usual L*
-_PLAIN, _INTO_SHADE = 0.2, 0.1
+_PLAIN, _INTO_SHADE = 0.2, 0.12
 """Local spread of log luminance under which nothing but skin is so smooth on a face; eye distances that skin goes on in
 it beyond the edge where shade begins."""
 _ROUGH = 0.30  # local spread of log luminance at which it is hair or cloth, not skin
@@ -20,6 +20,8 @@ _NECK_UNLIKE = 8.0  # a*, b* from the face's at which the place under the chin i
 _HULL_IN = 0.1  # how far inside the face's corners its hull is believed to be face
 _HULL_DARK = 0.45  # share of the face's L* under which it may be hair all the same
 _SURE_IN_FACE = 0.12
+_SHADE_LOSES = 2.5  # of the distance, in the deepest shade of a face
+_SHINE_WIDTH = 0.35  # eye distances: shine off the face is narrower
 _SHADE_HUE, _SURE_IN_SHADE = 22.0, 0.7  # degrees from the face's hue
 _RIM_REACH, _RIM_GAP, _RIM_CHROMA, _RIM_LIGHT, _RIM_OVER = 0.17, 0.05, 0.8, 0.75, 6.0
 """Of a strip in the light's own colour: eye distances from skin at its far and near side, shares of skin's chroma and
@@ -53,12 +55,16 @@ def skin_mask(small: EncodedRGB, face: FaceMap | None, scale: float) -> Mask:
     lightness = lab[..., 0]
     usual = float(np.median(lightness[seeds]))
     # highlights lose their colour, deep shade its certainty
-    distance = distance - 2.0 * np.clip((lightness - usual - 12) / 20, 0, 1)
-    sure = np.clip((_FAR - distance) / (_FAR - _NEAR), 0, 1)
+    shine = np.clip((lightness - usual - 12) / 20, 0, 1)
     dark = np.float32(_TOO_DARK * usual)
     if face is not None:
         frame = _in_frame(face, small.shape[:2], scale)
-        on_face = _on_face(frame)
+        on_face = _on_face(frame, float(face.in_frame(*face.points["chin"])[1]))
+        shine[~on_face & _too_wide_for_shine(shine, face.eye_distance_px / scale)] = 0
+        distance = distance - _SHADE_LOSES * on_face * np.clip((0.45 * usual - lightness) / (0.2 * usual), 0, 1)
+    distance = distance - 2.0 * shine
+    sure = np.clip((_FAR - distance) / (_FAR - _NEAR), 0, 1)
+    if face is not None:
         dark = np.where(on_face, np.float32(_TOO_DARK_ON_FACE * usual), dark)
     sure *= np.clip((lightness - dark) / (0.8 * dark), 0, 1)
     log_light = np.log(np.maximum(small.mean(-1), 0.01))
@@ -83,10 +89,18 @@ def _grown_into_shade(mask: Mask, plain: Mask, eye_distance: float) -> Mask:
     return np.maximum(mask, cv2.morphologyEx(plain * near, cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)))
 
 
-def _on_face(frame) -> np.ndarray:
-    """True where a face is, of whatever shape: what is dark there is shade rather than hair."""
+def _too_wide_for_shine(shine: np.ndarray, eye_distance: float) -> np.ndarray:
+    """True where what is lighter than skin reaches too far to be shine on it: a white shirt beside dark skin."""
+    width = max(3, round(_SHINE_WIDTH * eye_distance)) | 1
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (width, width))
+    middle = cv2.erode((shine > 0.5).astype(np.uint8), disc)
+    return cv2.dilate(middle, np.ones((2 * width + 1,) * 2, np.uint8)) > 0
+
+
+def _on_face(frame, chin: float) -> np.ndarray:
+    """True where a face is, of whatever shape, and right below its chin: what is dark there is shade, not hair."""
     u, v = frame
-    return (u / 0.95) ** 2 + ((v - 0.4) / 1.3) ** 2 < 1
+    return (u / 0.95) ** 2 + ((v - 0.4) / np.where(v < 0.4, 1.3, max(1.3, chin - 0.2))) ** 2 < 1
 
 
 def _mahalanobis(ratios: np.ndarray, middle: np.ndarray, inverse: np.ndarray) -> np.ndarray:
@@ -196,11 +210,11 @@ def _face_middle(face: FaceMap, lab: np.ndarray, seeds: np.ndarray, scale: float
     d = face.eye_distance_px / scale
     angle = float(np.degrees(np.arctan2(across[1], across[0])))
     x, y = origin / scale + 0.47 * d * down
-    cv2.ellipse(out, (round(float(x)), round(float(y))), (round(0.66 * d), round(0.98 * d)), angle, 0, 360, 1, -1)
+    cv2.ellipse(out, (round(float(x)), round(float(y))), (round(0.7 * d), round(1.03 * d)), angle, 0, 360, 1, -1)
     jaws = [np.array(face.points[name]) / scale for name in ("jaw_left", "jaw_right", "chin", "hairline")]
     temples = [origin / scale + d * (u * across - 0.45 * down) for u in (-0.85, 0.85)]
-    rim = np.array([*jaws, *temples]) - jaws[2]
-    rim = jaws[2] + rim + _HULL_IN * ((origin / scale + 0.4 * d * down) - jaws[2] - rim)
+    rim = np.array([*jaws, *temples])
+    rim = rim + _HULL_IN * ((origin / scale + 0.4 * d * down) - rim)
     hull = cv2.convexHull(rim.astype(np.float32)).astype(np.int32)
     inside = cv2.fillConvexPoly(np.zeros_like(out), hull, 1) > 0
     out[inside & (lab[..., 0] > _HULL_DARK * np.median(lab[seeds][:, 0]))] = 1
@@ -296,6 +310,6 @@ def _grown(sure: np.ndarray, seeds: np.ndarray, face: FaceMap | None, frame, sca
     )
     if face is not None:  # shade and shine inside the face are skin all the same
         u, v = frame
-        inner = ((u / 0.62) ** 2 + ((v - 0.47) / 0.95) ** 2 < 1) & (sure > _SURE_IN_FACE)
+        inner = ((u / 0.8) ** 2 + ((v - 0.5) / 1.1) ** 2 < 1) & (sure > _SURE_IN_FACE)
         closed = np.maximum(closed, inner)
     return np.maximum(np.where(mask, sure, 0), closed).astype(np.float32)
