@@ -98,8 +98,9 @@ def main():
                 clean.append(sum(f.kind not in ("stray_hair", "brow_hair") for f in none))
                 hairs.append(len(none) - clean[-1])
         print(
-            f"{sitter.name:8} blemishes: recall {hit / wanted:.3f} precision {right / max(1, said):.3f}; moles taken for them "
-            f"{moles_wrong / max(1, moles):.3f}; clean plates: mean {np.mean(clean):.1f}, most {max(clean)} "
+            f"{sitter.name:8} blemishes: recall {hit / wanted:.3f} precision {right / max(1, said):.3f}; "
+            f"moles taken for them {moles_wrong / max(1, moles):.3f}; "
+            f"clean plates: mean {np.mean(clean):.1f}, most {max(clean)} "
             f"(and {np.mean(hairs):.1f} of the sitter's own stray hairs); "
             f"hair length {np.mean(lengths):.2f}; {np.median(times):.1f} s",
             flush=True,

@@ -3,6 +3,7 @@
 Read by ../shared/plates/make/plate.py in place of its own recipes (see render.sh): same keys, other people, and
 light, exposure, age, skin and hair that the shipped five do not have. Every sitter is fictional.
 """
+# ruff: noqa: C408 - recipes read best with their keys as plain words
 
 import importlib.util
 import os

@@ -7,35 +7,59 @@ from lather.core.colour.lab import delta_e2000
 from lather.core.find.lines import band
 from lather.core.find.ridges import ridge_response, trace_lines
 from lather.core.find.scene import FindScene
+from lather.core.job.face_map import FaceMap
 from lather.core.job.finds import Find
 
-_HOLLOW_DE, _HOLLOW_BLUE = 4.2, -0.9  # darker than the cheek by, and less yellow by, before it is proposed
+_HOLLOW_AT, _BELOW_AT = (-0.03, 0.0, 0.03), 0.09  # eye distances below the crescent: in it, and just past it
+_HOLLOW_WEIGHTS, _HOLLOW_START = (-0.324, -0.605, -0.913, -0.9, -0.917), -4.003
+"""Of `hollow_features`, and where none of them is; fitted by benchmarks/fit_hollows.py."""
+_LEAST_DE = 2.0  # to what is just past it
 _VEIN_DARK = 0.15  # what lightness counts beside a*: a vessel is red, and a little darker
 _VEIN_FROM, _VEIN_ON, _LEAST_VEIN_MM = 4.0, 2.0, 1.0  # times the white's own ridge response: where it starts, goes on
 _LEAST_VEIN_SIGHT = 4.5  # strength times root of length in mm
 
 
+def crescent(face: FaceMap, side: str) -> np.ndarray:
+    """(31, 2) source places along the lower lid of an eye, "left" or "right" as seen."""
+    _, across, down = face.frame
+    t = np.linspace(-1, 1, 31)[:, None]
+    return np.array(face.points[f"eye_{side}"]) + face.eye_distance_px * (
+        0.22 * t * across + 0.20 * (1 - 0.35 * t**2) * down
+    )
+
+
+def hollow_features(scene: FindScene, path: np.ndarray) -> tuple[np.ndarray, float]:
+    """What tells a hollow along `path` from a face's own shading, (5,), and its contrast in ΔE00.
+
+    The form of a face darkens lids and cheeks too, but widely, and keeps their hue: a hollow is narrow, and takes
+    yellow away. So it is held against the skin just past it: changes of L* (of skin of L* 50) and b*.
+    """
+    face = scene.measures.face
+    _, _, down = face.frame
+    d = face.eye_distance_px
+    upper, middle, lower, below = (
+        _samples(scene, path + at * d * down, 0.012 * d, down) for at in (*_HOLLOW_AT, _BELOW_AT)
+    )
+    features = np.array([
+        50 * (middle - below)[0] / max(below[0], 20.0), (lower - below)[0],
+        (middle - below)[2], (upper - below)[2], (lower - below)[2],
+    ])
+    return features, float(delta_e2000(middle[None], below[None])[0])
+
+
 def find_hollows(scene: FindScene) -> list[Find]:
-    """The crescent under each eye against the cheek below it and the lid above."""
+    """The crescent under each eye where it is darker and bluer than a face's own shading makes it."""
     face = scene.measures.face
     if face is None:
         return []
-    _, across, down = face.frame
     d = face.eye_distance_px
     found = []
     for side in ("left", "right"):
-        eye = np.array(face.points[f"eye_{side}"])
-        t = np.linspace(-1, 1, 31)
-        path = eye + d * (0.22 * t[:, None] * across + (0.20 * (1 - 0.35 * t[:, None] ** 2)) * down)
-        hollow = _samples(scene, path, 0.02 * d, down)
-        cheek = _samples(scene, path + 0.24 * d * down, 0.03 * d, down)
-        above = _samples(scene, path - 0.055 * d * down, 0.01 * d, down)
-        change = hollow - cheek
-        valley = hollow[0] - 0.5 * (cheek[0] + above[0])
-        de = float(delta_e2000(hollow[None], cheek[None])[0])
-        if change[0] > -2.0 or valley > -2.0 or de < _HOLLOW_DE or change[2] > _HOLLOW_BLUE:
+        path = crescent(face, side)
+        features, de = hollow_features(scene, path)
+        confidence = 1 / (1 + np.exp(-(_HOLLOW_START + features @ _HOLLOW_WEIGHTS)))
+        if confidence < 0.5 or de < _LEAST_DE:
             continue
-        confidence = float(np.clip(0.5 + 0.08 * (de - _HOLLOW_DE), 0.5, 0.95))
         x, y = path[len(path) // 2]
         points = tuple((float(a), float(b)) for a, b in path)
         found.append(
@@ -46,7 +70,7 @@ def find_hollows(scene: FindScene) -> list[Find]:
                 float(y),
                 0.44 * d,
                 de,
-                confidence,
+                float(confidence),
                 f"under-eye, {side}",
                 False,
                 True,

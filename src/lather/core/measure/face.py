@@ -105,8 +105,9 @@ def _likely_irises(lab: np.ndarray, at: np.ndarray, apart: float) -> list[tuple[
     white = np.clip(1.25 - chroma / (0.8 * skin_chroma), 0, 1) * np.clip((lightness / skin_light - 0.6) / 0.3, 0, 1)
     radius = max(1, round(_IRIS * apart))
     disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1,) * 2).astype(np.float32)
-    beside = np.zeros((2 * max(1, round(_WHITE_HALF * apart)) + 1, 2 * max(2, round(_WHITE_FAR * apart)) + 1), np.float32)
-    beside[:, beside.shape[1] // 2 + max(1, round(_WHITE_NEAR * apart)) :] = 1
+    rows, columns = max(1, round(_WHITE_HALF * apart)), max(2, round(_WHITE_FAR * apart))
+    beside = np.zeros((2 * rows + 1, 2 * columns + 1), np.float32)
+    beside[:, columns + max(1, round(_WHITE_NEAR * apart)) :] = 1
     iris = cv2.filter2D(dark, -1, disc / disc.sum(), borderType=cv2.BORDER_REPLICATE)
     right, left = (cv2.filter2D(white, -1, k / k.sum(), borderType=cv2.BORDER_REPLICATE)
                    for k in (beside, np.ascontiguousarray(beside[:, ::-1])))
@@ -130,7 +131,7 @@ def _from_eyes(small: EncodedRGB, eyes: np.ndarray, scale: float) -> FaceMap:
     centre = mouth.mean(0)
     length = float((centre - middle) @ down)
     left, right = _jaw(lab, middle + 1.22 * length * down, across, apart)
-    turned = 0.5 * (left + right)  # a head turned aside shows more of one cheek; its chin goes with it, its nose against
+    turned = 0.5 * (left + right)  # of a head turned aside one cheek shows more: chin towards it, nose away
     jaw = [middle + 1.25 * length * down + u * apart * across for u in (left, right)]
     chin = middle + 1.68 * length * down + turned * apart * across
     nose = middle + 0.6 * length * down - 0.5 * turned * apart * across
