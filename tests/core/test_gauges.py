@@ -17,7 +17,7 @@ from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.residual import find_contrast
 from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import LIPS, SKIN, TEETH
-from lather.core.types import as_float32
+from lather.core.types import Rect, as_float32
 
 
 @functools.cache
@@ -184,6 +184,20 @@ class FindsTest(unittest.TestCase):
         self.assertEqual(gauges(of, lambda lab: lab, keepers=keepers, most_tiles=2)["keepers_intact"], 1.0)
         share = gauges(of, without_one, keepers=keepers, most_tiles=2)["keepers_intact"]
         self.assertAlmostEqual(share, (len(keepers) - 1) / len(keepers))
+
+    def test_lashes_above_a_hollow_do_not_count_in_what_is_left_of_it(self):
+        path = tuple((float(x), 60.0) for x in range(40, 161, 5))
+        hollow = Find("under_eye-left", "under_eye", 100.0, 60.0, 120.0, 5.0, 1.0, "under-eye, left", path=path,
+                      width_px=20.0)
+        picture = np.full((120, 200, 3), 0.6, np.float32)
+        picture[50:70] = 0.5
+        contrast = []
+        for lashes in (0.6, 0.05):
+            picture[:50] = lashes
+            contrast.append(find_contrast(hollow, lambda r: picture[r.slices(Rect(0, 0, 200, 120))],
+                                          Rect(0, 0, 200, 120), None))
+        self.assertLess(contrast[0], -5)
+        self.assertAlmostEqual(*contrast)
 
     def test_hollows_softened_by_two_fifths_read_as_what_is_left(self):
         of = looked_at("pip", under_eye=2)

@@ -9,12 +9,14 @@ from lather.core.job.finds import Find
 from lather.core.types import EncodedRGB, Rect
 
 _LEAST_CONTRAST = 0.5
+_RING, _RING_BELOW = (1.7, 3.0), (1.2, 2.0)  # half widths of the find away from its middle
 
 
 def find_contrast(find: Find, pixels: Callable[[Rect], EncodedRGB], bounds: Rect, profile: bytes | None) -> float:
     """Signed change of L* from the skin on both sides into the find (for a spot: from the ring around it).
 
-    pixels: of any rectangle inside `bounds`.
+    A hollow under an eye is held against the skin just below it alone: above it there are lashes. pixels: of any
+    rectangle inside `bounds`.
     """
     half = (find.width_px or find.size_px) / 2
     path = np.array(find.path if find.path is not None else [(find.x, find.y)], float)
@@ -25,10 +27,18 @@ def find_contrast(find: Find, pixels: Callable[[Rect], EncodedRGB], bounds: Rect
         return 0.0
     lightness = profiles.to_lab(pixels(rect), profile)[..., 0]
     ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1] + 0.5
-    distance = np.full(xs.shape, np.inf)
+    distance, below = np.full(xs.shape, np.inf), np.zeros(xs.shape, bool)
+    along = path[-1] - path[0]
+    down = np.array([-along[1], along[0]]) * (1 if along[0] >= 0 else -1)
     for x, y in path:
-        np.minimum(distance, np.hypot(xs - x, ys - y), out=distance)
-    core, ring = distance < 0.6 * half, (distance > 1.7 * half) & (distance < 3 * half)
+        here = np.hypot(xs - x, ys - y)
+        below = np.where(here < distance, (xs - x) * down[0] + (ys - y) * down[1] > 0, below)
+        np.minimum(distance, here, out=distance)
+    hollow = find.kind == "under_eye"
+    low, high = _RING_BELOW if hollow else _RING
+    core, ring = distance < 0.6 * half, (distance > low * half) & (distance < high * half)
+    if hollow:
+        ring &= below
     if not core.any() or not ring.any():
         return 0.0
     return float(np.median(lightness[core]) - np.median(lightness[ring]))

@@ -21,7 +21,7 @@ _HULL_IN = 0.1  # how far inside the face's corners its hull is believed to be f
 _HULL_DARK = 0.45  # share of the face's L* under which it may be hair all the same
 _SURE_IN_FACE = 0.12
 _SHADE_LOSES = 2.5  # of the distance, in the deepest shade of a face
-_SHINE_WIDTH = 0.35  # eye distances: shine off the face is narrower
+_SHINE_WIDTH = 0.3  # eye distances: shine off the face is narrower
 _SHADE_HUE, _SURE_IN_SHADE = 22.0, 0.7  # degrees from the face's hue
 _RIM_REACH, _RIM_GAP, _RIM_CHROMA, _RIM_LIGHT, _RIM_OVER = 0.17, 0.05, 0.8, 0.75, 6.0
 """Of a strip in the light's own colour: eye distances from skin at its far and near side, shares of skin's chroma and
@@ -92,8 +92,7 @@ def _grown_into_shade(mask: Mask, plain: Mask, eye_distance: float) -> Mask:
 def _too_wide_for_shine(shine: np.ndarray, eye_distance: float) -> np.ndarray:
     """True where what is lighter than skin reaches too far to be shine on it: a white shirt beside dark skin."""
     width = max(3, round(_SHINE_WIDTH * eye_distance)) | 1
-    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (width, width))
-    middle = cv2.erode((shine > 0.5).astype(np.uint8), disc)
+    middle = cv2.erode((shine > 0.5).astype(np.uint8), np.ones((width, width), np.uint8))
     return cv2.dilate(middle, np.ones((2 * width + 1,) * 2, np.uint8)) > 0
 
 
