@@ -350,6 +350,7 @@ def main():
     if arguments.write:
         models = fit(arguments.model, *(np.concatenate([d[i] for d in data.values()]) for i in (0, 1)))
         how = f"benchmarks/fit_finds.py --model {arguments.model} --seeds {arguments.seeds} --first {arguments.first}"
+        how += f" --also {arguments.also} --without {arguments.without}" if arguments.also else ""
         for name, model in models.items():
             model.save(tell.FOLDER / f"{name}.npz", how)
 

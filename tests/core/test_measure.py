@@ -16,7 +16,7 @@ from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.residual import find_contrast, residual_share
 from lather.core.measure.texture_scale import split_width
 from lather.core.practice.grain import Grain, grain_field
-from lather.core.practice.sitters import SKIN, load_sitter, sitter_names
+from lather.core.practice.sitters import CLOTHING, SKIN, load_sitter, sitter_names
 from lather.core.types import Rect, as_float32
 
 
@@ -72,6 +72,15 @@ class SkinTest(unittest.TestCase):
             truth = cv2.resize((load_sitter(name).zones == SKIN).astype(np.float32), skin.shape[::-1],
                                interpolation=cv2.INTER_AREA) > 0.5
             self.assertGreater((skin & truth).sum() / (skin | truth).sum(), least, name)
+
+    def test_a_cream_shirt_beside_dark_skin_is_no_shine_on_it(self):
+        sitter = load_sitter("tilda")
+        shirt = cv2.erode((sitter.zones == CLOTHING).astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
+        cream = as_float32(sitter.picture.pixels)
+        cream[shirt] = np.clip(0.9 + 0.2 * (cream[shirt] - cream[shirt].mean(0)), 0, 1) * (1, 0.9, 0.8)
+        found = PhotoMeasures(Photo(Picture(np.round(65535 * cream).astype(np.uint16)), b"", "cream")).skin > 0.5
+        shirt = cv2.resize(shirt.astype(np.uint8), found.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0
+        self.assertLess((found & shirt).sum() / shirt.sum(), 0.02)
 
     def test_the_strip_that_light_from_behind_makes_pale_is_skin(self):
         for name, places in (("ambrose", ((652, 930), (674, 768))), ("tilda", ((1268, 798), (1284, 684)))):
