@@ -185,6 +185,18 @@ class BrowHairsTest(unittest.TestCase):
                       width_px=2)]
         self.assertEqual({f.id for f in one_for_one_place(found)}, {"b", "c"})
 
+    def test_a_spot_beyond_doubt_is_not_hidden_by_a_line(self):
+        def listed(spot_sure, line_sure, length):
+            path = tuple((100.0 + t, 100.0) for t in np.linspace(-length / 2, length / 2, 9))
+            spot = Find("spot", "blemish_red", 101, 101, 20, 8, spot_sure)
+            line = Find("line", "vein_nose", 100, 100, length, 8, line_sure, path=path, width_px=8.0)
+            return {f.id for f in one_for_one_place([line, spot])}
+
+        self.assertEqual(listed(0.9, 1.0, 150), {"line"})  # a dark part of it
+        self.assertEqual(listed(0.995, 1.0, 150), {"line", "spot"})
+        self.assertEqual(listed(0.995, 0.6, 50), {"spot"})  # the line is what the tracer made of the spot
+        self.assertEqual(listed(0.995, 0.6, 150), {"line", "spot"})
+
 
 class LookTest(unittest.TestCase):
     def layers(self):

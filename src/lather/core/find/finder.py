@@ -12,11 +12,13 @@ from lather.core.find import areas, brows, eyes, ground, lines, spots, strands
 from lather.core.find.scene import FindScene
 from lather.core.find.worth import Delivery, judged
 from lather.core.job.face_map import FaceMap
-from lather.core.job.finds import KINDS, Find
+from lather.core.job.finds import KINDS, SPOTS, Find
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.threads import give_way, one_thread_in_opencv
 
 _LEAST_SIDE_PX = 32
+_CERTAIN = 0.99  # confidence of spots that no line hides
+_OWN_LENGTH = 5.0  # sizes of a spot up to which a line may be drawn by it
 # A flaw as a person would outline it, over the size at about half height that is measured: medians on made plates of
 # five sitters, seeds 702-705.
 _OUTLINED = {
@@ -87,12 +89,24 @@ def one_for_one_place(finds: list[Find]) -> list[Find]:
     """One find for one place: of two whose middles lie in each other, the more certain; lines before spots on them.
 
     A hair beside a brow is a stray hair of the brow, whatever else it was taken for, and one with its gloss and rim.
+    A spot beyond doubt stays where it lies on a line, and a short line in doubt under it is that spot's own.
     """
+    certain = [f for f in finds if f.kind in SPOTS and f.confidence >= _CERTAIN]
+    finds = [f for f in finds if not any(_drawn_by(f, spot) for spot in certain)]
     kept: list[Find] = []
     for find in sorted(finds, key=lambda f: (f.path is None, f.kind != "brow_hair", -f.confidence)):
-        if not any(_same_place(find, other) for other in kept):
+        beyond_doubt = find in certain
+        if not any(_same_place(find, other) for other in kept if other.path is None or not beyond_doubt):
             kept.append(find)
     return kept
+
+
+def _drawn_by(line: Find, spot: Find) -> bool:
+    """True of a line that is less certain than a spot on it and a few times as long at most."""
+    if line.path is None or line.confidence >= spot.confidence or not _same_place(spot, line):
+        return False
+    length = float(np.hypot(*np.diff(np.array(line.path), axis=0).T).sum())
+    return length < _OWN_LENGTH * spot.size_px
 
 
 def _as_outlined(find: Find) -> Find:

@@ -35,6 +35,7 @@ STAGE_KINDS = {"strands": ("stray_hair", "hair_on_skin", "brow_hair")}
 """Kinds of finds that a stage after Mend works on; a hair on skin or beside a brow may be mended in either."""
 
 KEEPERS = ("mole", "freckle")
+SPOTS = ("blemish_dark", "blemish_red", "blemish_bright", "flake", *KEEPERS)
 SOFTENED = ("crease", "under_eye")
 """Kinds that belong to the person: mended on a layer of their own at part strength, never wholly."""
 
