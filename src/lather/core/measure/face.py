@@ -5,9 +5,8 @@ import functools
 import cv2
 import numpy as np
 
-from lather.core.colour.lab import srgb_to_lab
 from lather.core.job.face_map import FaceMap
-from lather.core.types import EncodedRGB
+from lather.core.types import EncodedRGB, Lab
 
 _DETECT_SIDE, _EYES_SIDE = 500, 800  # px of the picture's longer side: a face is seen in fewer than its eyes
 _LEAST_FACE_SHARE = 0.06  # of the picture's shorter side
@@ -24,10 +23,11 @@ def _cascade(name: str) -> cv2.CascadeClassifier:
     return cv2.CascadeClassifier(f"{cv2.data.haarcascades}haarcascade_{name}.xml")
 
 
-def guess_face_map(small: EncodedRGB, scale: float) -> FaceMap | None:
+def guess_face_map(small: EncodedRGB, lab: Lab, scale: float) -> FaceMap | None:
     """Face map of the largest face, or None if the detector sees none.
 
-    small: sRGB-like encoded picture (h, w, 3), long side of about 1000 px; scale: source pixels per pixel of it.
+    small: sRGB-like encoded picture (h, w, 3), long side of about 1000 px; lab: the same in Lab. scale: source pixels
+    per pixel of it.
     """
     shrink = min(1.0, _EYES_SIDE / max(small.shape[:2]))
     grey = (np.clip(small @ np.array([0.299, 0.587, 0.114], np.float32), 0, 1) * 255).astype(np.uint8)
@@ -50,7 +50,7 @@ def guess_face_map(small: EncodedRGB, scale: float) -> FaceMap | None:
     x, y, w, _ = (float(v) for v in boxes[index])
     if eyes is None:
         eyes = np.array([[x + fx * w, y + fy * w] for fx, fy in _EYES_IN_BOX])
-    return _from_eyes(small, eyes / shrink, scale)
+    return _from_eyes(small, lab, eyes / shrink, scale)
 
 
 def _eyes(grey: np.ndarray, box) -> tuple[np.ndarray | None, float]:
@@ -120,8 +120,7 @@ def _likely_irises(lab: np.ndarray, at: np.ndarray, apart: float) -> list[tuple[
     return [(float(score[r, c]), np.array([c + x0, r + y0], float)) for r, c in zip(rows, columns)]
 
 
-def _from_eyes(small: EncodedRGB, eyes: np.ndarray, scale: float) -> FaceMap:
-    lab = srgb_to_lab(small)
+def _from_eyes(small: EncodedRGB, lab: Lab, eyes: np.ndarray, scale: float) -> FaceMap:
     eyes = _irises(lab, eyes)
     apart = float(np.hypot(*(eyes[1] - eyes[0])))
     across = (eyes[1] - eyes[0]) / apart

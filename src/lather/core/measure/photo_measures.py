@@ -7,6 +7,7 @@ import cv2
 import numpy as np
 
 from lather.core.colour import profiles
+from lather.core.colour.lab import srgb_to_lab
 from lather.core.engine.photo import Photo
 from lather.core.job.face_map import FaceMap
 from lather.core.job.grain_model import GrainModel
@@ -15,7 +16,7 @@ from lather.core.measure.grain import measure_grain
 from lather.core.measure.ground import safe_ground, shoulders
 from lather.core.measure.skin import skin_mask
 from lather.core.measure.texture_scale import TextureScale, measure_texture_scale
-from lather.core.types import EncodedRGB, Mask, as_float32
+from lather.core.types import EncodedRGB, Lab, Mask, as_float32
 
 _WORK_SIDE = 1000
 _NO_FACE_WIDTH = 0.35  # of the shorter side: what sizes relate to where there is no face
@@ -42,6 +43,11 @@ class PhotoMeasures:
             values = profiles.convert(values, self.photo.profile, profiles.srgb_profile())
         return values
 
+    @cached_property
+    def small_lab(self) -> Lab:
+        """`small` in Lab."""
+        return srgb_to_lab(self.small)
+
     @property
     def scale(self) -> float:
         """Source pixels per pixel of `small` and `skin`."""
@@ -49,12 +55,12 @@ class PhotoMeasures:
 
     @cached_property
     def face(self) -> FaceMap | None:
-        return self.given_face or guess_face_map(self.small, self.scale)
+        return self.given_face or guess_face_map(self.small, self.small_lab, self.scale)
 
     @cached_property
     def skin(self) -> Mask:
         """Skin 0-1 at the size of `small`."""
-        return skin_mask(self.small, self.face, self.scale)
+        return skin_mask(self.small, self.small_lab, self.face, self.scale)
 
     @cached_property
     def ground(self) -> Mask:

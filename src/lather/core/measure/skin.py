@@ -4,9 +4,8 @@ import cv2
 import numpy as np
 
 from lather.core.colour import srgb
-from lather.core.colour.lab import srgb_to_lab
 from lather.core.job.face_map import FaceMap
-from lather.core.types import EncodedRGB, Mask
+from lather.core.types import EncodedRGB, Lab, Mask
 
 _SEEDS = ((-0.55, 0.62), (0.55, 0.62), (-0.3, 0.55), (0.3, 0.55), (0.0, -0.5), (-0.3, -0.48), (0.3, -0.48), (0.0, 0.25))
 _SEED_RADIUS = 0.11  # eye distances
@@ -39,13 +38,13 @@ def _ratios(small: EncodedRGB) -> np.ndarray:
     return np.stack([np.log(linear[..., 0] / linear[..., 1]), np.log(linear[..., 1] / linear[..., 2])], -1)
 
 
-def skin_mask(small: EncodedRGB, face: FaceMap | None, scale: float) -> Mask:
-    """Skin 0-1, float32 (h, w), of a picture reduced to about 1000 px.
+def skin_mask(small: EncodedRGB, lab: Lab, face: FaceMap | None, scale: float) -> Mask:
+    """Skin 0-1, float32 (h, w), of a picture reduced to about 1000 px; `lab`: the same in Lab.
 
     A Gaussian in log colour ratios is fitted robustly (median, then three trimmed rounds) to seeds on the face;
     without a face map, to the commonest skin-like colours. scale: source pixels per pixel of `small`.
     """
-    lab, ratios = srgb_to_lab(small), _ratios(cv2.GaussianBlur(small, (0, 0), 1.0))
+    ratios = _ratios(cv2.GaussianBlur(small, (0, 0), 1.0))
     seeds = _face_seeds(small.shape[:2], face, scale) if face else _colour_seeds(lab)
     if seeds.sum() < 50:
         return np.zeros(small.shape[:2], np.float32)
