@@ -58,6 +58,7 @@ def strands_layer(seed: int) -> Layer:
     edits = (
         _edit("strand", [(40 + shift + 9 * i, 60 + 7 * i + 0.2 * i * i) for i in range(40)], size=7),
         _edit("copy", [(250, 250 + shift), (300, 300)], size=60, offset=(50, -40), mode="darker"),
+        _edit("copy", [(150, 240), (260, 280)], size=160, offset=(-37, 45), own_texture=True),
         _edit("strand", [(500 - 8 * i, 90 + 9 * i) for i in range(44)], size=5, fence=FENCED),
         _edit("give_back", [(120, 140), (180, 200)]),
     )

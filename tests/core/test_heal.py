@@ -125,6 +125,24 @@ class HealTest(unittest.TestCase):
         self.assertEqual(only_lighter_or_darker(ones, source, dest, "darker").tolist(), [[0, 0, 1]])
         self.assertEqual(only_lighter_or_darker(ones, source, dest, "any").tolist(), [[1, 1, 1]])
 
+    def test_a_copy_of_the_tone_leaves_the_texture_of_the_place(self):
+        pixels = skin_like()
+        shaded, points = pixels.copy(), freeze_points([[120 + 4 * i, 150, 1, 0] for i in range(20)])
+        shade = np.exp(-((np.arange(300) - 150) / 25.0) ** 2)[:, None, None]
+        shaded[:] = np.round(pixels * (1 - 0.2 * shade))
+        shaded[134:138, 100:220] = 3000  # lashes above: no tone of theirs spreads
+        stroke = Stroke(new_id(), "copy", Brush(size_px=50, edge=0.3), points, (0, 90), "lighter", own_texture=True)
+        engine = engine_of(shaded)
+        job = new_job(engine.photo.source)
+        job = job.with_layer("mend", replace(job.stage("mend").layers[0], edits=(stroke,)))
+        photo, after = (p[140:160, 130:190] for p in (engine.photo.read(engine.photo.bounds),
+                                                      engine.pixels(job, engine.photo.bounds)))
+        fine = [(p - cv2.GaussianBlur(p, (0, 0), 2)).ravel() for p in (photo, after)]
+        self.assertGreater(np.corrcoef(*fine)[0, 1], 0.98)
+        truth = (pixels / 65535)[140:160, 130:190]
+        self.assertLess(abs(float((after - truth).mean())), 0.15 * abs(float((photo - truth).mean())))
+        self.assertLess(float((after - truth)[:5].mean()), 0.02)
+
     def test_give_back_returns_the_photo(self):
         engine = engine_of(skin_like())
         job = new_job(engine.photo.source)
@@ -143,9 +161,9 @@ class LiveStrokeTest(unittest.TestCase):
         job = new_job(engine.photo.source)
         layer_id = job.stage("mend").layers[0].id
         points = np.array([[760 + 6 * i, 820 + 20 * np.sin(i / 4), 1, 0.01 * i] for i in range(40)], np.float32)
-        for tool, size in (("carry", 30), ("carry", 120), ("copy", 40)):
+        for tool, size, own in (("carry", 30, 0), ("carry", 120, 0), ("copy", 40, 0), ("copy", 200, 1)):
             brush = Brush(size_px=size, edge=0.5, flow=0.5)
-            start = Stroke(new_id(), tool, brush, freeze_points(points[:1]), (20, -90))
+            start = Stroke(new_id(), tool, brush, freeze_points(points[:1]), (20, -90), own_texture=bool(own))
             live = LiveStroke(engine, job, "mend", layer_id, start)
             for part in np.array_split(points, 13):
                 live.extend(part)

@@ -82,6 +82,19 @@ class ToolTest(DeskCase):
         self.drag([(400, 300), (408, 300)])
         self.assertGreater(np.abs(self.whole() - self.photo).max(), 0.2)
 
+    def test_copy_of_the_tone_leaves_the_texture_where_it_can_be_left(self):
+        strip = self.desk.brush_strip
+        strip.choose("copy")
+        strip.own_texture.click()
+        with self.hold(Qt.Key.Key_A):
+            self.click(130, 130)
+        self.drag([(400, 300), (408, 300)])
+        self.drag([(400, 360), (408, 360)], Qt.KeyboardModifier.ShiftModifier)
+        self.assertEqual([edit.own_texture for edit in self.layer.edits], [True, False])
+        self.assertGreater(np.abs(self.whole()[300, 404] - self.photo[300, 404]).max(), 0.05)
+        strip.choose("carry")
+        self.assertFalse(strip.own_texture.isVisible())
+
     def test_fixed_source_starts_anew_and_aligned_goes_along(self):
         strip = self.desk.brush_strip
         strip.choose("copy")

@@ -12,7 +12,7 @@ SHIPPED = Path(__file__).parents[1] / "data" / "brush_cards.json"
 
 @dataclass(frozen=True)
 class BrushCard:
-    """name, tool and brush; mode: for Copy. hint: one line on what it is for."""
+    """name, tool and brush; mode, own_texture: for Copy. hint: one line on what it is for."""
 
     name: str
     tool: str
@@ -20,6 +20,7 @@ class BrushCard:
     mode: str = "any"
     hint: str = ""
     shipped: bool = False
+    own_texture: bool = False
 
     def to_json(self) -> dict:
         return {
@@ -27,6 +28,7 @@ class BrushCard:
             "tool": self.tool,
             "brush": self.brush.to_json(),
             "mode": self.mode,
+            "own_texture": self.own_texture,
             "hint": self.hint,
         }
 
@@ -39,6 +41,7 @@ class BrushCard:
             str(data.get("mode", "any")),
             str(data.get("hint", "")),
             shipped,
+            bool(data.get("own_texture", False)),
         )
 
 

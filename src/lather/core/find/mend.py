@@ -67,7 +67,8 @@ def proposed_stroke(find: Find, stage_id: str = "mend") -> Stroke:
     if find.kind == "under_eye":
         fence, down = _below_the_lashes(find)
         offset = np.round(_CHEEK_OFF * find.size_px * down).astype(int)
-        return replace(stroke, tool="copy", mode="lighter", offset=(int(offset[0]), int(offset[1])), fence=fence)
+        return replace(stroke, tool="copy", mode="lighter", offset=(int(offset[0]), int(offset[1])), fence=fence,
+                       own_texture=True)
     return replace(stroke, tool="blend_in") if find.kind == "vein_eye" else stroke
 
 

@@ -45,7 +45,8 @@ class Stroke:
     of a strand, its path from tip to root.
     offset: whole pixels (dx, dy) from the place painted to the place taken from; None where nothing is taken.
     turn: mirror, rotation and scale of what is taken. mode: for copy, any / lighter / darker; for area, any (smooth)
-    or flat. feather: px that an outline fades inwards, None for a share of the brush.
+    or flat. own_texture: a copy takes the tone only. feather: px that an outline fades inwards, None for a share of the
+    brush.
     fence: nothing is laid outside it. note: what it was made for ("dark spot"), for lists and reports.
     find: id of the find it mends, or "".
     """
@@ -61,6 +62,7 @@ class Stroke:
     fence: Fence | None = None
     find: str = ""
     feather: float | None = None
+    own_texture: bool = False
     extra: dict = field(default_factory=dict)
 
     @cached_property
@@ -73,6 +75,8 @@ class Stroke:
             h.update(f"{self.turn}|{self.fence}".encode())
         if self.feather is not None:
             h.update(f"feather {self.feather}".encode())
+        if self.own_texture:
+            h.update(b"own texture")
         return h.digest()
 
     @property
@@ -133,6 +137,8 @@ class Stroke:
             data["mode"] = self.mode
         if self.feather is not None:
             data["feather_px"] = self.feather
+        if self.own_texture:
+            data["own_texture"] = True
         if self.note:
             data["note"] = self.note
         if self.turn is not None:
@@ -145,7 +151,8 @@ class Stroke:
 
     @classmethod
     def from_json(cls, data: dict, points: np.ndarray) -> "Stroke":
-        known = {"id", "kind", "tool", "brush", "offset", "mode", "note", "turn", "fence", "find", "feather_px"}
+        known = {"id", "kind", "tool", "brush", "offset", "mode", "note", "turn", "fence", "find", "feather_px",
+                 "own_texture"}
         offset = data.get("offset")
         feather = data.get("feather_px")
         return cls(
@@ -154,7 +161,7 @@ class Stroke:
             mode=str(data.get("mode", "any")), note=str(data.get("note", "")), find=str(data.get("find", "")),
             turn=SourceTurn.from_json(data["turn"]) if data.get("turn") else None,
             fence=Fence.from_json(data["fence"]) if data.get("fence") else None,
-            feather=None if feather is None else float(feather),
+            feather=None if feather is None else float(feather), own_texture=bool(data.get("own_texture", False)),
             extra={k: v for k, v in data.items() if k not in known},
         )
 

@@ -52,11 +52,13 @@ class BrushState:
     """source: place (x, y) last taken with A and touch. offset: set by the first stroke while aligned.
 
     turn: mirror, rotation and scale of what is taken; its pivot is set with the offset. fence: confines all strokes.
+    own_texture: Copy in Mend takes the tone only.
     """
 
     tool: str = "dab"
     mode: str = COPY_MODES[0]
     aligned: bool = True
+    own_texture: bool = False
     source: tuple[float, float] | None = None
     offset: tuple[int, int] | None = None
     turn: SourceTurn = field(default_factory=SourceTurn)
@@ -97,6 +99,15 @@ class BrushState:
             return None
         return round(self.source[0] - x), round(self.source[1] - y)
 
+    @property
+    def may_keep_texture(self) -> bool:
+        """True where Copy can take the tone only: a layer of Split holds one band as it is."""
+        return self.tool == "copy" and self.tools == MEND_TOOLS
+
+    @property
+    def takes_tone_only(self) -> bool:
+        return self.own_texture and self.may_keep_texture
+
     def turned(self, x: float, y: float) -> SourceTurn | None:
         """The turn for a stroke that begins at (x, y); None for a plain shift."""
         if not self.needs_source or self.turn.plain:
@@ -112,7 +123,7 @@ class BrushState:
     def use_card(self, card: BrushCard) -> None:
         if card.tool not in self.tools:
             return
-        self.tool, self.mode = card.tool, card.mode
+        self.tool, self.mode, self.own_texture = card.tool, card.mode, card.own_texture
         self.brushes[card.tool] = card.brush
 
     def next_tool(self) -> str:

@@ -103,6 +103,10 @@ class BrushStrip(QWidget):
         self.mode = Choices("Copy", {"any": "all", "lighter": "lighter", "darker": "darker"}, "any")
         self.mode.setToolTip("Copy all, or only what is lighter or darker than the place")
         self.mode.chosen.connect(self._set_mode)
+        self.own_texture = self._pen_button(
+            "tone", "Copy the tone only: pores and grain of the place stay as they are", "own_texture", QHBoxLayout())
+        self.own_texture.clicked.disconnect()
+        self.own_texture.clicked.connect(self._set_own_texture)
         self.pen_label = QLabel("Pen")
         self.pen = QWidget()
         pens = QHBoxLayout(self.pen)
@@ -130,7 +134,7 @@ class BrushStrip(QWidget):
                                                         "build_up", QHBoxLayout())
         options = QHBoxLayout()
         options.setSpacing(2)
-        for widget in (self.aligned, self.mode, self.pen_buttons["build_up"]):
+        for widget in (self.aligned, self.mode, self.own_texture, self.pen_buttons["build_up"]):
             options.addWidget(widget)
         options.addStretch(1)
         column = QVBoxLayout()
@@ -223,6 +227,10 @@ class BrushStrip(QWidget):
         self.state.mode = mode
         self.changed.emit()
 
+    def _set_own_texture(self, on: bool) -> None:
+        self.state.own_texture = on
+        self.changed.emit()
+
     def _set_aligned(self, on: bool) -> None:
         self.state.aligned = on
         self.changed.emit()
@@ -254,6 +262,8 @@ class BrushStrip(QWidget):
         self.turned.setVisible(self.state.needs_source and (turn.rotation_deg != 0 or turn.scale != 1))
         self.graph.set_brush(brush)
         self.mode.setVisible(tool == "copy")
+        self.own_texture.setVisible(self.state.may_keep_texture)
+        self.own_texture.setChecked(self.state.own_texture)
         self.aligned.setChecked(self.state.aligned)
         self.aligned.setVisible(self.state.needs_source)
         for name, button in self.pen_buttons.items():

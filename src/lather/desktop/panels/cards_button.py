@@ -64,7 +64,8 @@ class CardsButton(QPushButton):
 
     def keep(self, name: str) -> None:
         """The brush in hand as a card; one of the same name is replaced."""
-        card = BrushCard(name, self.state.tool, self.state.brush, self.state.mode)
+        card = BrushCard(name, self.state.tool, self.state.brush, self.state.mode,
+                         own_texture=self.state.own_texture)
         self.cards = [c for c in self.cards if c.shipped or c.name != name] + [card]
         self.last = [card, *self.last][:2]
         self._write()

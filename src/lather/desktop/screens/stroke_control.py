@@ -166,7 +166,8 @@ class StrokeControl(QObject):
             self.state.turn = self.state.turned(event.x, event.y) or self.state.turn
         turn = self.state.turn if tool in ("carry", "copy") and not self.state.turn.plain else None
         self._stroke = Stroke(new_id(), tool, self.state.brush, freeze_points([[event.x, event.y, 1, 0]]),
-                              offset=offset, mode=self.state.mode, turn=turn, fence=self.state.fence)
+                              offset=offset, mode=self.state.mode, turn=turn, fence=self.state.fence,
+                              own_texture=tool == "copy" and self.state.takes_tone_only)
         layer = self.job.ensure_layer()
         self._down, self._ghost, self._disagreement = True, None, 0.0
         self._trail = [(event.x, event.y)]

@@ -5,7 +5,7 @@ import numpy as np
 from lather.core.job.model import Layer, Stroke
 from lather.core.stages.mend.drag import DragState
 from lather.core.stages.mend.heal import heal_reach
-from lather.core.stages.mend.solve import solve_coverage, solve_stroke, texture_sigma
+from lather.core.stages.mend.solve import solve_coverage, solve_stroke, texture_sigma, tone_reach
 from lather.core.stages.patches.kind import PatchKind, Read
 from lather.core.stages.patches.patch import Patch
 from lather.core.types import Rect
@@ -19,6 +19,7 @@ class MendKind(PatchKind):
 
     def reads_of(self, layer: Layer, stroke: Stroke, bounds: Rect) -> tuple[Rect, Rect]:
         wide = heal_reach(stroke.bounds, stroke.brush.size_px) if stroke.heals else stroke.bounds
+        wide = wide.expand(tone_reach(stroke))
         wide = wide.intersect(bounds)
         margin = int(np.ceil(3 * texture_sigma(stroke)))  # texture is told from tone by what is further around
         taken = stroke.source_rect(wide.expand(margin)).intersect(bounds)

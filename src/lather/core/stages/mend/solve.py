@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+import cv2
 import numpy as np
 
 from lather.core.job.model import Stroke
@@ -26,10 +27,55 @@ def only_lighter_or_darker(coverage: Mask, source: EncodedRGB, dest: EncodedRGB,
 
 
 def copy_delta(stroke: Stroke, coverage: Mask, block: Rect, read: Read, bounds: Rect) -> np.ndarray:
-    """Change made by chosen pixels laid down as they are."""
+    """Change made by chosen pixels laid down as they are, or by their tone."""
+    if stroke.own_texture:
+        return _tone_delta(stroke, coverage, block, read, bounds)
     dest, source = read(block), source_reader(read, stroke.offset, bounds, stroke.turn)(block)
     coverage = only_lighter_or_darker(coverage * source.valid, source.pixels, dest, stroke.mode)
     return coverage[..., None] * (source.pixels - dest)
+
+
+def tone_sigma(stroke: Stroke) -> float:
+    """Gaussian below which a copy leaves the place its own texture; 0 for a copy of all, and for other tools."""
+    return max(_LEAST_TONE_PX, _TONE_SHARE * stroke.brush.size_px) if stroke.own_texture else 0.0
+
+
+def tone_reach(stroke: Stroke) -> int:
+    """How far around the place, in px, a copy of the tone reads."""
+    return int(np.ceil((2 * _SIGMAS + 1) * tone_sigma(stroke)))
+
+
+def _tone_delta(stroke: Stroke, coverage: Mask, block: Rect, read: Read, bounds: Rect) -> np.ndarray:
+    """Change to the tone of what is taken: the low-pass of the difference, so texture and grain stay as they were.
+
+    A lash or a strand on one side is far off what is around it, and left out of the low-pass.
+    """
+    sigma = tone_sigma(stroke)
+    step = max(1, int(sigma / _CELLS_PER_SIGMA))  # a wide low-pass has nothing to show at full size
+    wide = block.expand(tone_reach(stroke)).intersect(bounds)
+    wide = Rect(wide.x0 // step * step, wide.y0 // step * step, wide.x1, wide.y1)  # the same cells for every block
+    source, dest = source_reader(read, stroke.offset, bounds, stroke.turn)(wide), read(wide)
+    away = np.dstack([source.pixels - dest, source.valid.astype(np.float32)])
+    away = cv2.copyMakeBorder(away, 0, -wide.height % step, 0, -wide.width % step, cv2.BORDER_REPLICATE)
+    if step > 1:
+        away = cv2.resize(away, (away.shape[1] // step, away.shape[0] // step), interpolation=cv2.INTER_AREA)
+    away, known = away[..., :3], away[..., 3]
+    usual = _low_pass(away, known, sigma / step)
+    off = np.square(away - usual).sum(-1) / _FAR_OFF**2
+    change = _low_pass(away, known / np.square(1 + off), sigma / step)
+    if step > 1:
+        change = cv2.resize(change, None, fx=step, fy=step, interpolation=cv2.INTER_LINEAR)
+    own = block.slices(wide)
+    change, dest = np.ascontiguousarray(change[own]), dest[own]
+    coverage = only_lighter_or_darker(coverage * source.valid[own], change, np.float32(0), stroke.mode)
+    return np.clip(coverage[..., None] * change, -dest, 1 - dest)
+
+
+def _low_pass(values: np.ndarray, weight: np.ndarray, sigma: float) -> np.ndarray:
+    """Gaussian of the values where they count (normalised convolution, Knutsson and Westin 1993)."""
+    ksize = (2 * int(np.ceil(_SIGMAS * sigma)) + 1,) * 2
+    held = cv2.GaussianBlur(np.dstack([values * weight[..., None], weight]), ksize, sigma)
+    return held[..., :3] / np.maximum(held[..., 3:], 1e-4)
 
 
 def give_back_delta(coverage: Mask, block: Rect, read: Read, original: Read) -> np.ndarray:
@@ -37,6 +83,8 @@ def give_back_delta(coverage: Mask, block: Rect, read: Read, original: Read) -> 
     return coverage[..., None] * (original(block) - read(block))
 
 
+_TONE_SHARE, _LEAST_TONE_PX, _SIGMAS, _CELLS_PER_SIGMA = 0.08, 4.0, 2.5, 3
+_FAR_OFF = np.float32(0.06)  # of encoded range
 _GRAIN_GAIN = (0.0, 1.0)  # Blend-in brings grain only, as strong as the ring has it, never over 1 %
 _GRAIN_LEVEL, _GRAIN_SIZE_PX = np.float32(0.01), 0.6
 _DAB_TONE_SHARE = 0.15
