@@ -32,7 +32,7 @@ from lather.core.practice.sitters import SKIN, load_sitter
 SPOTS = ("blemish_dark", "blemish_red", "blemish_bright", "mole", "freckle", "flake")
 LINES = ("crease", "hair_on_skin", "vein_nose", "scar", "makeup_fold", "strap_mark", "jewellery_mark")
 GROUND = ("cloth_speck", "lens_mark")
-AREAS = ("blotch", "redness", "shine")
+AREAS = ("blotch", "redness", "shine", "smeared_lip")
 KINDS = {"spots": ("none", *SPOTS), "lines": ("none", *LINES), "ground": ("none", *GROUND), "areas": ("none", *AREAS)}
 FLAWS = {
     "spots": {
@@ -58,7 +58,7 @@ FLAWS = {
         "blemish_dark": 4,
     },
     "ground": {"cloth_speck": 8, "lens_mark": 6, "stray_hair": 3},
-    "areas": {"blotch": 3, "redness": 3, "shine": 2, "blemish_red": 4, "blemish_dark": 3, "under_eye": 1},
+    "areas": {"blotch": 3, "redness": 3, "shine": 2, "smeared_lip": 2, "blemish_red": 4, "blemish_dark": 3, "under_eye": 1},
 }
 
 
