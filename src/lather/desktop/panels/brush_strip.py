@@ -134,7 +134,7 @@ class BrushStrip(QWidget):
                                                         "build_up", QHBoxLayout())
         options = QHBoxLayout()
         options.setSpacing(2)
-        for widget in (self.aligned, self.mode, self.own_texture, self.pen_buttons["build_up"]):
+        for widget in (self.aligned, self.mode, self.own_texture):
             options.addWidget(widget)
         options.addStretch(1)
         column = QVBoxLayout()
@@ -142,9 +142,10 @@ class BrushStrip(QWidget):
         column.addStretch(1)
         column.addLayout(options)
         pen_row = QHBoxLayout()
-        pen_row.setSpacing(4)
+        pen_row.setSpacing(2)
         pen_row.addWidget(self.pen_label)
         pen_row.addWidget(self.pen)
+        pen_row.addWidget(self.pen_buttons["build_up"])
         pen_row.addWidget(self.mirror)
         pen_row.addWidget(self.turned)
         pen_row.addStretch(1)
