@@ -1,6 +1,6 @@
 """Fits the weights by which finds are told apart, on plates whose truth is known, and says what is reached.
 
-    .venv/bin/python benchmarks/fit_finds.py [--model spots|lines|ground|areas] [--seeds 12] [--write]
+    .venv/bin/python benchmarks/fit_finds.py [--model spots|lines|ground|areas|lips] [--seeds 12] [--write]
 
 For every shipped sitter and seed a plate is made; every measured place is labelled with the flaw it lies on, or
 "none". Figures are for a sitter left out of the fit, and for the last quarter of the plates of every sitter held
@@ -20,7 +20,7 @@ sys.path[:0] = [str(Path(__file__).parents[1] / "src"), str(Path(__file__).paren
 from people import people
 
 from lather.core.engine.photo import Photo
-from lather.core.find import areas, ground, lines, look, spots, tell
+from lather.core.find import areas, ground, lines, lips, look, spots, tell
 from lather.core.find.scene import FindScene
 from lather.core.imageio.picture import Picture
 from lather.core.measure.photo_measures import PhotoMeasures
@@ -33,7 +33,10 @@ SPOTS = ("blemish_dark", "blemish_red", "blemish_bright", "mole", "freckle", "fl
 LINES = ("crease", "hair_on_skin", "vein_nose", "scar", "makeup_fold", "strap_mark", "jewellery_mark")
 GROUND = ("cloth_speck", "lens_mark")
 AREAS = ("blotch", "redness", "shine", "smeared_lip")
-KINDS = {"spots": ("none", *SPOTS), "lines": ("none", *LINES), "ground": ("none", *GROUND), "areas": ("none", *AREAS)}
+KINDS = {
+    "spots": ("none", *SPOTS), "lines": ("none", *LINES), "ground": ("none", *GROUND), "areas": ("none", *AREAS),
+    "lips": ("none", "smeared_lip"),
+}
 FLAWS = {
     "spots": {
         "blemish_dark": 10,
@@ -58,7 +61,11 @@ FLAWS = {
         "blemish_dark": 4,
     },
     "ground": {"cloth_speck": 8, "lens_mark": 6, "stray_hair": 3},
-    "areas": {"blotch": 3, "redness": 3, "shine": 2, "smeared_lip": 2, "blemish_red": 4, "blemish_dark": 3, "under_eye": 1},
+    "areas": {"blotch": 3, "redness": 3, "shine": 2, "blemish_red": 4, "blemish_dark": 3, "under_eye": 1},
+    "lips": {
+        "smeared_lip": 3, "blemish_red": 6, "blemish_dark": 6, "blemish_bright": 4, "mole": 2, "freckle": 6,
+        "hair_on_skin": 2, "scar": 1, "crease": 1,
+    },
 }
 
 
@@ -73,13 +80,13 @@ def samples(job):
     rng = np.random.default_rng([7, seed])
     grain = Grain(float(rng.uniform(0.3, 1.2)), float(rng.uniform(0.4, 0.9)), float(rng.uniform(0.1, 0.5)))
     sitter = load_sitter(name)
-    if kind == "spots" and seed % 4 > 1:
+    if kind in ("spots", "lips") and seed % 4 > 1:
         other_skin(sitter, rng)
     plate = make_plate(sitter, seed, flaws=FLAWS[kind] if seed % 3 else {}, grain=grain)
     if seed % 2:
         vary(plate, rng)
     scene = scene_of(plate.photo)
-    label_of = {"spots": _spots, "lines": _lines, "ground": _ground, "areas": _areas}[kind]
+    label_of = {"spots": _spots, "lines": _lines, "ground": _ground, "areas": _areas, "lips": _lips}[kind]
     features, labels, hit, places = label_of(scene, plate)
     features = np.array(features)
     patches = np.zeros((0, look.PLANES, look.SIDE, look.SIDE), np.float16)
@@ -188,6 +195,18 @@ def _areas(scene, plate):
     return _spots(area_scene, plate, areas.measure_areas(area_scene), AREAS, 0.0)
 
 
+def _lips(scene, plate):
+    blobs, features, labels, hit = spots.measure_proposed(scene), [], [], set()
+    near, own = lips.lip_features(scene, np.array([(blob.x, blob.y, blob.size) for blob in blobs]).reshape(-1, 3))
+    for n, beside in zip(near, own):
+        flaw = _flaw_at(plate, ("smeared_lip",), *scene.to_source(blobs[n].x, blobs[n].y))
+        if flaw is not None:
+            hit.add(flaw.id)
+        features.append((*blobs[n].features, *beside))
+        labels.append(flaw.kind if flaw is not None else "none")
+    return features, labels, hit, None
+
+
 def _lines(scene, plate):
     features, labels, hit = [], [], set()
     for line in lines.measure_lines(scene):
@@ -218,7 +237,7 @@ def fit(model, features, labels):
     Whether anything is there is the harder question, by far: it gets the more trees.
     """
     kinds = KINDS[model]
-    if model == "lines":
+    if model in ("lines", "lips"):
         return {model: _flat(_boosted(140, 0.5).fit(features, labels, sample_weight=_alike(labels)), kinds)}
     found = labels > 0
     return {
@@ -271,9 +290,9 @@ def _flat(trees, kinds):
 
 def told_by(models, model, features):
     """Index of the kind told of each row, 0 where nothing is."""
-    if model == "lines":
-        shares = models[model].shares(features)
-        return np.where(shares[:, 0] <= 1 - lines.LEAST_CONFIDENCE, 1 + np.argmax(shares[:, 1:], 1), 0)
+    if model in ("lines", "lips"):
+        shares, least = models[model].shares(features), (lips if model == "lips" else lines).LEAST_CONFIDENCE
+        return np.where(shares[:, 0] <= 1 - least, 1 + np.argmax(shares[:, 1:], 1), 0)
     sure = models[f"{model}_or_none"].shares(features)[:, 1]
     kind = 1 + np.argmax(models[model].shares(features)[:, 1:], 1)
     least = areas.LEAST_CONFIDENCE if model == "areas" else spots.LEAST_CONFIDENCE

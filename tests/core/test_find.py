@@ -17,7 +17,7 @@ import numpy as np
 
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.errors import Cancelled, RequestError
-from lather.core.find import blob_fit, look, proposals, spots
+from lather.core.find import blob_fit, lips, look, proposals, spots
 from lather.core.find.areas import find_areas
 from lather.core.find.brows import find_brow_hairs
 from lather.core.find.eyes import find_eye_veins
@@ -308,6 +308,40 @@ class AreaTest(unittest.TestCase):
     def test_clean_skin_has_neither(self):
         plate = make_plate("tilda", 9, flaws={})
         self.assertEqual(find_areas(FindScene(PhotoMeasures(session_of(plate.photo).photo))), [])
+
+
+class LipsTest(unittest.TestCase):
+    def test_smeared_lip_colour_is_told_from_red_spots(self):
+        plate = make_plate("wren", 60, flaws={"smeared_lip": 2, "blemish_red": 4}, edge_margin_px=14)
+        finds = find_all(session_of(plate.photo).photo)[0]
+        smears = [f for f in finds if f.kind == "smeared_lip"]
+        flaws = [f for f in plate.flaws if f.kind == "smeared_lip"]
+        self.assertEqual((len(flaws), len(smears)), (2, 2))
+        for flaw in flaws:
+            near = [f for f in finds if np.hypot(f.x - flaw.x, f.y - flaw.y) < 0.5 * flaw.size_px]
+            self.assertEqual({f.kind for f in near}, {"smeared_lip"})
+            self.assertFalse(can_mend(near[0]))
+        self.assertNotIn("smeared_lip", {f.kind for f in looked_at("wren", 1)[1]})
+
+    def test_what_tells_a_smear_is_how_far_it_goes_from_skin_to_lips(self):
+        lab = np.full((400, 400, 3), (60, 14, 18), np.float32)
+        cv2.ellipse(lab, (200, 200), (70, 22), 0, 0, 360, (42, 32, 12), -1)
+        for x, colour in ((110, (51, 23, 15)), (290, (51, 14, 18))):  # half-way to the lips; only darker
+            cv2.circle(lab, (x, 230), 8, colour, -1)
+        face = SimpleNamespace(points={"mouth_left": (130, 200), "mouth_right": (270, 200)}, eye_distance_px=170.0)
+        scene = SimpleNamespace(measures=SimpleNamespace(face=face), lab=lab, step=1, per_mm=2.0,
+                                to_here=lambda x, y: (x, y))
+        places = np.array([(110.5, 230.5, 16.0), (290.5, 230.5, 16.0), (40.0, 40.0, 16.0)])
+        near, (smear, dark) = lips.lip_features(scene, places)
+        self.assertEqual(near.tolist(), [0, 1])
+        likeness, along, beside = (lips.FEATURES.index(k) for k in ("likeness", "along", "beside"))
+        self.assertGreater(smear[likeness], 0.99)
+        half_of_it = 0.5 * np.linalg.norm((18, 18, 6)) / np.hypot(18, 6)
+        self.assertAlmostEqual(smear[along], half_of_it, delta=0.05)
+        self.assertLess(abs(smear[beside]), 0.05)
+        self.assertLess(dark[likeness], 0.8)
+        scene.measures.face = None
+        self.assertEqual([len(part) for part in lips.lip_features(scene, places)], [0, 0])
 
 
 class ThreadsTest(unittest.TestCase):

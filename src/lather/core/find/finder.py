@@ -17,6 +17,7 @@ from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.threads import give_way, one_thread_in_opencv
 
 _LEAST_SIDE_PX = 32
+_FIRST = ("brow_hair", "smeared_lip")  # kinds that know more of their place than others do
 _CERTAIN = 0.99  # confidence of spots that no line hides
 _OWN_LENGTH = 5.0  # sizes of a spot up to which a line may be drawn by it
 # A flaw as a person would outline it, over the size at about half height that is measured: medians on made plates of
@@ -88,13 +89,14 @@ def _tell(progress: Callable[[float, str], bool] | None, share: float, label: st
 def one_for_one_place(finds: list[Find]) -> list[Find]:
     """One find for one place: of two whose middles lie in each other, the more certain; lines before spots on them.
 
-    A hair beside a brow is a stray hair of the brow, whatever else it was taken for, and one with its gloss and rim.
+    A hair beside a brow is a stray hair of the brow, whatever else it was taken for, and one with its gloss and rim;
+    a red spot that is lip colour beside the lips is that.
     A spot beyond doubt stays where it lies on a line, and a short line in doubt under it is that spot's own.
     """
     certain = [f for f in finds if f.kind in SPOTS and f.confidence >= _CERTAIN]
     finds = [f for f in finds if not any(_drawn_by(f, spot) for spot in certain)]
     kept: list[Find] = []
-    for find in sorted(finds, key=lambda f: (f.path is None, f.kind != "brow_hair", -f.confidence)):
+    for find in sorted(finds, key=lambda f: (f.path is None, f.kind not in _FIRST, -f.confidence)):
         beyond_doubt = find in certain
         if not any(_same_place(find, other) for other in kept if other.path is None or not beyond_doubt):
             kept.append(find)

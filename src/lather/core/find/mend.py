@@ -55,8 +55,8 @@ def proposed_stroke(find: Find, stage_id: str = "mend") -> Stroke:
     One touch on a spot, touches along a line, a soft rim on a hollow.
 
     Above a hollow there are lashes, so no tone can be read around it: the tone of the cheek right below is copied,
-    only where it is lighter, fenced off from the lashes; the hollow's own pores stay. A vessel in the eye takes nothing from elsewhere: the white from
-    both its sides is blended in.
+    only where it is lighter, fenced off from the lashes; the hollow's own pores stay. A vessel in the eye takes nothing
+    from elsewhere: the white from both its sides is blended in.
     """
     if find.kind == "stray_hair" or (stage_id == "strands" and find.path is not None):
         return strand_stroke(find.path, find.width_px or 2.0, find=find.id, note=find.label.lower())

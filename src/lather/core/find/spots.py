@@ -8,7 +8,7 @@ from numba import njit
 from scipy.spatial import cKDTree
 
 from lather.core.colour.lab import delta_e2000
-from lather.core.find import blob_fit, look, proposals, tell
+from lather.core.find import blob_fit, lips, look, proposals, tell
 from lather.core.find.scene import FindScene
 from lather.core.job.finds import KEEPERS, Find
 from lather.core.threads import BACKGROUND
@@ -56,8 +56,9 @@ def listed_from(sure: np.ndarray) -> float:
 
 
 def find_spots(scene: FindScene) -> list[Find]:
-    """Blemishes, flakes, moles and freckles on bare skin, most certain first."""
-    return name_blobs(scene, measure_proposed(scene), "spots", None)
+    """Blemishes, flakes, moles and freckles on bare skin, most certain first; and lip colour beside the lips."""
+    blobs = measure_proposed(scene)
+    return [*name_blobs(scene, blobs, "spots", None), *lips.find_smears(scene, blobs)]
 
 
 def name_blobs(

@@ -56,7 +56,7 @@ _ARRAYS = ("start", "feature", "threshold", "left", "right", "value", "roots", "
 
 @cache
 def model(name: str) -> KindModel:
-    """The shipped trees for "spots", "ground" or "lines", or for "spots_or_none" and "ground_or_none", which tell
-    whether anything is there (made by benchmarks/fit_finds.py on plates)."""
+    """The shipped trees for "spots", "ground", "areas", "lines" or "lips", or for "spots_or_none" and the like, which
+    tell whether anything is there (made by benchmarks/fit_finds.py on plates)."""
     with np.load(FOLDER / f"{name}.npz", allow_pickle=False) as data:
         return KindModel(tuple(str(k) for k in data["kinds"]), *(data[n] for n in _ARRAYS))
