@@ -36,30 +36,31 @@ def lip_features(scene: FindScene, places: np.ndarray) -> tuple[np.ndarray, np.n
     u, v = (places[:, :2] - middle) @ across / half, (places[:, :2] - middle) @ down
     radius = np.hypot(u, v / (_HALF_HEIGHT * d))
     near = np.flatnonzero(radius < _REACH)
-    soft = cv2.GaussianBlur(scene.lab, (0, 0), max(0.8, 0.15 * scene.per_mm))
-    lips = _median_in(soft, middle, across, down, _LIPS_WIDE * half, _LIPS_HIGH * d)
-    if lips is None or not len(near):
+    height, width = scene.lab.shape[:2]
+    if not len(near) or not (0 <= middle[0] < width and 0 <= middle[1] < height):
         return none
-    found = []
-    for n in near:
-        at, size = places[n, :2], places[n, 2]
-        core, ring = _disc_and_ring(soft, at, size)
-        away = lips - ring
-        length = max(abs(float(away[0])), float(np.hypot(*away[1:])), 1.0)  # by lightness or by colour
-        way = away / max(float(np.linalg.norm(away)), 1e-3)
-        change = core - ring
-        along = float(change @ way)
-        beside = float(np.linalg.norm(change - along * way))
-        mirrored = middle + (2 * ((at - middle) @ down) * down - (at - middle))
-        other, other_ring = _disc_and_ring(soft, mirrored, size)
-        to_lips = [at + t * (middle - at) for t in np.linspace(0.15, 0.7, 8)]
-        bridge = min(float((_at(soft, p) - ring) @ way) for p in to_lips)
-        found.append((
-            radius[n], abs(u[n]), np.sign(v[n]), along / max(float(np.linalg.norm(change)), 1e-3), along / length,
-            beside / length, float((other - other_ring) @ way) / length, bridge / length,
-            float((core - other) @ way) / length,
-        ))
-    return near, np.array(found)
+    reach = int(_REACH * max(half, _HALF_HEIGHT * d) + 1.2 * places[near, 2].max()) + 8
+    x0, y0 = (max(0, int(n) - reach) for n in middle)
+    part = scene.lab[y0 : int(middle[1]) + reach, x0 : int(middle[0]) + reach]
+    soft = cv2.GaussianBlur(part, (0, 0), max(0.8, 0.15 * scene.per_mm))
+    middle, places = middle - (x0, y0), places - (x0, y0, 0)
+    lips = _median_in(soft, middle, across, down, _LIPS_WIDE * half, _LIPS_HIGH * d)
+    at, size = places[near, :2], places[near, 2]
+    core, ring = _disc_and_ring(soft, at, size)
+    other, other_ring = _disc_and_ring(soft, at - 2 * ((at - middle) @ across)[:, None] * across, size)
+    away = lips - ring
+    length = np.maximum(np.maximum(np.abs(away[:, 0]), np.hypot(away[:, 1], away[:, 2])), 1.0)  # lightness or colour
+    way = away / np.maximum(np.linalg.norm(away, axis=1), 1e-3)[:, None]
+    change = core - ring
+    along = _dot(change, way)
+    beside = np.linalg.norm(change - along[:, None] * way, axis=1)
+    to_lips = np.stack([_at(soft, at + t * (middle - at)) for t in np.linspace(0.15, 0.7, 8)])
+    bridge = _dot(to_lips - ring, way).min(0)
+    return near, np.stack([
+        radius[near], np.abs(u[near]), np.sign(v[near]), along / np.maximum(np.linalg.norm(change, axis=1), 1e-3),
+        along / length, beside / length, _dot(other - other_ring, way) / length, bridge / length,
+        _dot(core - other, way) / length,
+    ], 1)
 
 
 def find_smears(scene: FindScene, blobs) -> list[Find]:
@@ -84,25 +85,29 @@ def find_smears(scene: FindScene, blobs) -> list[Find]:
     return apart
 
 
-def _median_in(lab: Lab, middle, across, down, wide: float, high: float) -> np.ndarray | None:
-    """Median of an ellipse; None off the picture."""
-    values = [
-        _at(lab, middle + s * (wide * np.cos(t) * across + high * np.sin(t) * down))
-        for s in (0.35, 0.7, 1.0) for t in np.linspace(0, 2 * np.pi, 24, endpoint=False)
-    ]
-    return np.median(values, axis=0) if 0 <= middle[1] < lab.shape[0] and 0 <= middle[0] < lab.shape[1] else None
+def _median_in(lab: Lab, middle, across, down, wide: float, high: float) -> np.ndarray:
+    """Median of an ellipse."""
+    t = np.linspace(0, 2 * np.pi, 24, endpoint=False)[:, None]
+    rim = wide * np.cos(t) * across + high * np.sin(t) * down
+    return np.median(_at(lab, np.concatenate([middle + s * rim for s in (0.35, 0.7, 1.0)])), axis=0)
 
 
-def _disc_and_ring(lab: Lab, at: np.ndarray, size: float) -> tuple[np.ndarray, np.ndarray]:
-    """Medians in the middle of a blob, and around it."""
+def _disc_and_ring(lab: Lab, at: np.ndarray, sizes: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Medians (n, 3) in the middle of blobs, and around them."""
     angles = np.linspace(0, 2 * np.pi, 16, endpoint=False)
     around = np.stack([np.cos(angles), np.sin(angles)], 1)
-    disc = [_at(lab, at + r * size * e) for r in (0.0, 0.15, 0.3) for e in around[:: 4]]
-    ring = [_at(lab, at + r * size * e) for r in (0.9, 1.1) for e in around]
-    return np.median(disc, axis=0), np.median(ring, axis=0)
+    disc = np.concatenate([r * around[::4] for r in (0.0, 0.15, 0.3)])
+    ring = np.concatenate([r * around for r in (0.9, 1.1)])
+    return tuple(
+        np.median(_at(lab, at[:, None] + sizes[:, None, None] * part), axis=1) for part in (disc, ring)
+    )
 
 
-def _at(lab: Lab, place: np.ndarray) -> np.ndarray:
-    x = min(max(int(place[0]), 0), lab.shape[1] - 1)
-    y = min(max(int(place[1]), 0), lab.shape[0] - 1)
+def _dot(a: np.ndarray, b: np.ndarray) -> np.ndarray:
+    return (a * b).sum(-1)
+
+
+def _at(lab: Lab, places: np.ndarray) -> np.ndarray:
+    """Lab at places (..., 2), those off the part at its border."""
+    x, y = (np.clip(places[..., n].astype(int), 0, lab.shape[1 - n] - 1) for n in (0, 1))
     return lab[y, x]
