@@ -12,7 +12,7 @@ from lather.core.find.finder import find_all
 from lather.core.imageio.picture import Picture
 from lather.core.job.finds import Find
 from lather.core.measure.bands import PORE_BAND_SHARES
-from lather.core.measure.gauges import GAUGES, Compared, blotch_residual, measure_gauges
+from lather.core.measure.gauges import GAUGES, Compared, _grain_ratio, blotch_residual, measure_gauges
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.residual import find_contrast
 from lather.core.practice.make import make_plate
@@ -59,6 +59,23 @@ class WholePictureTest(unittest.TestCase):
         self.assertAlmostEqual(values["evenness"], 1.0, delta=0.01)
         self.assertIsNone(values["keepers_intact"])
         self.assertIsNone(values["under_eye_left"])
+
+    def test_grain_is_read_place_by_place_in_light_and_in_shade(self):
+        rng = np.random.default_rng(4)
+        was = rng.normal(0, 1, (200, 300)).astype(np.float32)
+        was[:, 150:] *= 0.2  # shade
+        touched, skin = np.zeros(was.shape, bool), np.ones(was.shape, bool)
+        touched[60:100, 40:80], touched[100:180, 152:230] = True, True
+        was[60:100, 40:80] *= 3  # a flaw with relief
+        def ratio(flaw, shade):
+            now = was.copy()
+            now[60:100, 40:80] *= flaw
+            now[100:180, 152:230] *= shade
+            return _grain_ratio(was, now, touched, skin)[0]
+
+        self.assertAlmostEqual(ratio(1 / 3, 1.0), 1.0, delta=0.05)
+        self.assertAlmostEqual(ratio(1 / 3, 0.5), (1600 + 0.5 * 6240) / 7840, delta=0.05)
+        self.assertLess(ratio(0.1, 1.0), 0.95)
 
     def test_pores_made_lower_keep_the_energy_that_is_left_of_their_band(self):
         def pores(light):

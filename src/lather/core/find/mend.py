@@ -18,7 +18,7 @@ SOFTEN_STRENGTH = 0.55
 # Brush size over the find's, and pixels more. What is mended wider than need be is told less well from around it.
 _SPOT_SIZE, _LINE_SIZE = (1.4, 3.0), (2.3, 3.0)
 _OWN_SIZES = {
-    "blemish_red": (1.5, 4.0),  # its halo goes far
+    "blemish_red": (1.5, 4.0), "smeared_lip": (1.5, 4.0),  # their halo goes far
     "blemish_bright": (1.26, 2.7),
     "flake": (0.9, 4.0),  # its outline holds a rim that hardly shows
     "under_eye": (1.7, 3.0), "vein_eye": (1.3, 1.0), "scar": (1.4, 3.0), "strap_mark": (1.25, 3.0),
@@ -26,12 +26,12 @@ _OWN_SIZES = {
 }
 _LINE_EDGE, _SPOT_EDGE = 0.35, 0.15
 _OWN_EDGES = {  # these fade out to their sides themselves
-    "under_eye": 0.8, "jewellery_mark": 0.8, "vein_nose": 0.8, "makeup_fold": 0.8,
+    "smeared_lip": 0.5, "under_eye": 0.8, "jewellery_mark": 0.8, "vein_nose": 0.8, "makeup_fold": 0.8,
 }
 _LEAST_PX, _LARGEST_PX = 3.0, 400.0
 _CHEEK_OFF = 0.25  # lengths of the hollow from it to the cheek that is taken
 _LASHES_OFF, _CHEEK_IN, _FENCE_FEATHER = 0.45, 2.0, 0.5  # widths of the hollow: fence above and below its middle
-_BY_HAND = ("intruder", "braces", "blotch", "redness", "shine", "smeared_lip")
+_BY_HAND = ("intruder", "braces", "blotch", "redness", "shine")
 """Kinds that are listed but not mended by themselves: by hand, or in a later stage."""
 
 

@@ -129,16 +129,23 @@ def _fine_bands(pictures: Compared, skin: Mask, most: int | None) -> tuple[float
 
 
 def _grain_ratio(was: np.ndarray, now: np.ndarray, touched: np.ndarray, skin: np.ndarray) -> tuple[float, int]:
-    """(grain in touched skin now against that in and just around it in the photo, pixels touched).
+    """(grain in touched skin now against the photo's, pixels touched).
 
-    Medians, so that the flaws that were there, and edges, do not count as grain.
+    Against that of the place itself, or of the skin just around it, whichever it is nearer to: a flaw has relief
+    that is no grain, and beside a hollow there are lashes and lighter skin. Medians, so that edges do not count.
     """
-    here = touched & skin
-    if here.sum() < _LEAST_TOUCHED:
-        return 1.0, 0
-    around = cv2.dilate(here.astype(np.uint8), np.ones((15, 15), np.uint8)) > 0
-    usual = float(np.median(np.abs(was[around & skin])))
-    return float(np.median(np.abs(now[here]))) / max(usual, 1e-6), int(here.sum())
+    count, places = cv2.connectedComponents(cv2.dilate((touched & skin).astype(np.uint8), np.ones((15, 15), np.uint8)))
+    total = pixels = 0
+    for n in range(1, count):  # each by itself: grain in light and in shade is not alike
+        near = (places == n) & skin
+        here, around = near & touched, near & ~touched
+        if here.sum() < _LEAST_TOUCHED or not around.any():
+            continue
+        level = float(np.median(np.abs(now[here])))
+        ratios = [level / max(float(np.median(np.abs(was[where]))), 1e-6) for where in (here, around)]
+        total += min(ratios, key=lambda r: abs(np.log(max(r, 1e-6)))) * here.sum()
+        pixels += int(here.sum())
+    return (float(total / pixels), pixels) if pixels else (1.0, 0)
 
 
 def _skin_of(skin: Mask, rect: Rect, scale: float) -> np.ndarray:

@@ -36,7 +36,7 @@ class BrushStrip(QWidget):
         self.setFixedHeight(BRUSH_STRIP_PX)
         row = QHBoxLayout(self)
         row.setContentsMargins(6, 6, 6, 6)
-        row.setSpacing(6)
+        row.setSpacing(3)
         self.tools: dict[str, QToolButton] = {}
         self._offered = False
         tools = QHBoxLayout()
@@ -52,12 +52,15 @@ class BrushStrip(QWidget):
             self.size: "Diameter in pixels of the photo", self.edge: "How much of the brush fades out",
             self.ceiling: "Most that one stroke can reach", self.flow: "What each touch lays down",
         }
+        sliders = QHBoxLayout()
+        sliders.setSpacing(7)
+        row.addLayout(sliders, 4)
         for slider, name, scale in ((self.size, "size_px", 1), (self.edge, "edge", 100),
                                     (self.ceiling, "ceiling", 100), (self.flow, "flow", 100)):
             slider.setToolTip(tips[slider])
             slider.changed.connect(lambda v, _, name=name, scale=scale: self._set(name, v / scale))
             slider.setMaximumWidth(112)
-            row.addWidget(slider, 1)
+            sliders.addWidget(slider, 1)
         self.area_feather = ValueSlider("Feather", 0, 200, 32, unit="px")
         self.area_feather.setToolTip("How far inwards the rim of an outline fades")
         self.area_feather.setMaximumWidth(112)
@@ -134,7 +137,7 @@ class BrushStrip(QWidget):
                                                         "build_up", QHBoxLayout())
         options = QHBoxLayout()
         options.setSpacing(2)
-        for widget in (self.aligned, self.mode, self.own_texture):
+        for widget in (self.aligned, self.mode, self.own_texture, self.turned):
             options.addWidget(widget)
         options.addStretch(1)
         column = QVBoxLayout()
@@ -147,7 +150,6 @@ class BrushStrip(QWidget):
         pen_row.addWidget(self.pen)
         pen_row.addWidget(self.pen_buttons["build_up"])
         pen_row.addWidget(self.mirror)
-        pen_row.addWidget(self.turned)
         pen_row.addStretch(1)
         column.addLayout(pen_row)
         column.addStretch(1)
