@@ -32,7 +32,7 @@ from lather.core.practice.sitters import SKIN, load_sitter
 SPOTS = ("blemish_dark", "blemish_red", "blemish_bright", "mole", "freckle", "flake")
 LINES = ("crease", "hair_on_skin", "vein_nose", "scar", "makeup_fold", "strap_mark", "jewellery_mark")
 GROUND = ("cloth_speck", "lens_mark")
-AREAS = ("blotch", "redness", "shine", "smeared_lip")
+AREAS = ("blotch", "redness", "shine")
 KINDS = {
     "spots": ("none", *SPOTS), "lines": ("none", *LINES), "ground": ("none", *GROUND), "areas": ("none", *AREAS),
     "lips": ("none", "smeared_lip"),

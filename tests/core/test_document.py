@@ -65,6 +65,7 @@ def worked_history() -> History:
         SetStage("mend", "strength", 0.9), SetBrief("kind", "natural"), RemoveLayer("mend", second.id),
         SetFinds((FIND,), FACE), SetFaceMap(FACE.moved("chin", 50, 60)), DecideFind(FIND.id, "skip"),
         ReplaceEdit("mend", first, replace(two, offset=(9, 9), turn=SourceTurn(True, 12.5, 1.1, (60.0, 50.0)),
+                                           own_texture=True,
                                            fence=Fence((((1.0, 1.0), (90.0, 1.0), (9.0, 90.0)),), 3.0))),
         Together("two at once", (AddEdits("mend", first, (stroke(30, find=FIND.id),)), SetBrief("frame", "4"))),
     ):

@@ -44,6 +44,7 @@ def mend_layer(seed: int = 0, count: int = 16) -> Layer:
         edits.append(Stroke(new_id(), tool, Brush(size_px=float(rng.uniform(8, 130)), edge=0.6, flow=0.5),
                             freeze_points(points), None if tool in ("give_back", "blend_in", "drag") else (37, -45),
                             turn=TURNED if i % 5 == 1 else None, fence=FENCED if i % 7 == 3 else None))
+    edits.insert(3, _edit("copy", [(150, 240), (260, 280)], size=160, offset=(-37, 45), own_texture=True))
     return Layer(new_id(), f"Layer {seed}", strength=1.0 - 0.3 * (seed % 2), edits=tuple(edits))
 
 
@@ -58,7 +59,6 @@ def strands_layer(seed: int) -> Layer:
     edits = (
         _edit("strand", [(40 + shift + 9 * i, 60 + 7 * i + 0.2 * i * i) for i in range(40)], size=7),
         _edit("copy", [(250, 250 + shift), (300, 300)], size=60, offset=(50, -40), mode="darker"),
-        _edit("copy", [(150, 240), (260, 280)], size=160, offset=(-37, 45), own_texture=True),
         _edit("strand", [(500 - 8 * i, 90 + 9 * i) for i in range(44)], size=5, fence=FENCED),
         _edit("give_back", [(120, 140), (180, 200)]),
     )

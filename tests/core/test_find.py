@@ -197,6 +197,12 @@ class BrowHairsTest(unittest.TestCase):
         self.assertEqual(listed(0.995, 0.6, 50), {"spot"})  # the line is what the tracer made of the spot
         self.assertEqual(listed(0.995, 0.6, 150), {"line", "spot"})
 
+    def test_lip_colour_is_no_red_spot_and_a_mole_is_no_lip_colour(self):
+        smear = Find("smear", "smeared_lip", 100, 100, 12, 8, 0.7)
+        for kind, left in (("blemish_red", "smear"), ("mole", "other")):
+            other = Find("other", kind, 102, 101, 14, 9, 0.9, keeper=kind == "mole")
+            self.assertEqual([f.id for f in one_for_one_place([smear, other])], [left])
+
 
 class LookTest(unittest.TestCase):
     def layers(self):
@@ -312,11 +318,11 @@ class AreaTest(unittest.TestCase):
 
 class LipsTest(unittest.TestCase):
     def test_smeared_lip_colour_is_told_from_red_spots(self):
-        plate = make_plate("wren", 60, flaws={"smeared_lip": 2, "blemish_red": 4}, edge_margin_px=14)
+        plate = make_plate("wren", 66, flaws={"smeared_lip": 2, "blemish_red": 4}, edge_margin_px=14)
         finds = find_all(session_of(plate.photo).photo)[0]
         smears = [f for f in finds if f.kind == "smeared_lip"]
         flaws = [f for f in plate.flaws if f.kind == "smeared_lip"]
-        self.assertEqual((len(flaws), len(smears)), (2, 2))
+        self.assertEqual((len(flaws), len(smears)), (2, 2))  # in one of them two blobs were measured
         for flaw in flaws:
             near = [f for f in finds if np.hypot(f.x - flaw.x, f.y - flaw.y) < 0.5 * flaw.size_px]
             self.assertEqual({f.kind for f in near}, {"smeared_lip"})

@@ -76,6 +76,8 @@ class WholePictureTest(unittest.TestCase):
         self.assertAlmostEqual(ratio(1 / 3, 1.0), 1.0, delta=0.05)
         self.assertAlmostEqual(ratio(1 / 3, 0.5), (1600 + 0.5 * 6240) / 7840, delta=0.05)
         self.assertLess(ratio(0.1, 1.0), 0.95)
+        everywhere = np.ones(was.shape, bool)  # an area wider than what is looked at
+        self.assertAlmostEqual(_grain_ratio(was, 0.5 * was, everywhere, skin)[0], 0.5, delta=0.01)
 
     def test_pores_made_lower_keep_the_energy_that_is_left_of_their_band(self):
         def pores(light):

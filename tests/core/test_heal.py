@@ -143,6 +143,20 @@ class HealTest(unittest.TestCase):
         self.assertLess(abs(float((after - truth).mean())), 0.15 * abs(float((photo - truth).mean())))
         self.assertLess(float((after - truth)[:5].mean()), 0.02)
 
+    def test_a_copy_of_the_tone_follows_what_changes_beside_it(self):
+        engine = engine_of(skin_like())
+        points = [freeze_points([[x, 150, 1, 0]]) for x in (150, 205)]
+        beside = Stroke(new_id(), "copy", Brush(size_px=30, edge=0), points[1], (0, -80))
+        tone = Stroke(new_id(), "copy", Brush(size_px=70, edge=0), points[0], (0, 90), own_texture=True)
+        job = new_job(engine.photo.source)
+        layer, last = job.stage("mend").layers[0], None
+        for edits in ((tone,), (beside, tone), (tone,)):
+            changed = job.with_layer("mend", replace(layer, edits=edits))
+            seen, last = last, engine.pixels(changed, engine.photo.bounds)
+            fresh = engine_of(skin_like())
+            np.testing.assert_array_equal(last, fresh.pixels(changed, fresh.photo.bounds))
+        self.assertGreater(np.abs(seen - last)[130:170, 170:184].max(), 1e-5)  # under the tone alone
+
     def test_give_back_returns_the_photo(self):
         engine = engine_of(skin_like())
         job = new_job(engine.photo.source)

@@ -90,17 +90,22 @@ def one_for_one_place(finds: list[Find]) -> list[Find]:
     """One find for one place: of two whose middles lie in each other, the more certain; lines before spots on them.
 
     A hair beside a brow is a stray hair of the brow, whatever else it was taken for, and one with its gloss and rim;
-    a red spot that is lip colour beside the lips is that.
+    a red spot that is lip colour beside the lips is that, but what is to be kept is never taken for it.
     A spot beyond doubt stays where it lies on a line, and a short line in doubt under it is that spot's own.
     """
-    certain = [f for f in finds if f.kind in SPOTS and f.confidence >= _CERTAIN]
+    certain = [f for f in finds if _is_certain(f)]
     finds = [f for f in finds if not any(_drawn_by(f, spot) for spot in certain)]
+    stays = [f for f in finds if f.keeper]
+    finds = [f for f in finds if f.kind != "smeared_lip" or not any(_same_place(f, other) for other in stays)]
     kept: list[Find] = []
     for find in sorted(finds, key=lambda f: (f.path is None, f.kind not in _FIRST, -f.confidence)):
-        beyond_doubt = find in certain
-        if not any(_same_place(find, other) for other in kept if other.path is None or not beyond_doubt):
+        if not any(_same_place(find, other) for other in kept if other.path is None or not _is_certain(find)):
             kept.append(find)
     return kept
+
+
+def _is_certain(find: Find) -> bool:
+    return find.kind in SPOTS and find.confidence >= _CERTAIN
 
 
 def _drawn_by(line: Find, spot: Find) -> bool:

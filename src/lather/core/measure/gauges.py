@@ -139,10 +139,10 @@ def _grain_ratio(was: np.ndarray, now: np.ndarray, touched: np.ndarray, skin: np
     for n in range(1, count):  # each by itself: grain in light and in shade is not alike
         near = (places == n) & skin
         here, around = near & touched, near & ~touched
-        if here.sum() < _LEAST_TOUCHED or not around.any():
+        if here.sum() < _LEAST_TOUCHED:
             continue
         level = float(np.median(np.abs(now[here])))
-        ratios = [level / max(float(np.median(np.abs(was[where]))), 1e-6) for where in (here, around)]
+        ratios = [level / max(float(np.median(np.abs(was[where]))), 1e-6) for where in (here, around) if where.any()]
         total += min(ratios, key=lambda r: abs(np.log(max(r, 1e-6)))) * here.sum()
         pixels += int(here.sum())
     return (float(total / pixels), pixels) if pixels else (1.0, 0)
