@@ -8,7 +8,7 @@ from pathlib import Path
 
 SOURCE = Path(__file__).parents[1] / "src" / "lather"
 # each may import itself and those before it
-ORDER = ["colour", "imageio", "brush", "job", "stages", "engine", "measure", "find", "plan", "practice"]
+ORDER = ["colour", "imageio", "brush", "job", "stages", "engine", "measure", "find", "practice"]
 SHARED = {"memory", "threads", "errors", "types", "levels", "data"}
 
 

@@ -76,7 +76,8 @@ class CommandTest(unittest.TestCase):
         cv2.imwrite(str(photo), made.photo[head][..., ::-1])
         cv2.imwrite(str(zones), made.zones[head])
         job = self.folder / "out.lather"
-        told = json.loads(run_here("auto", photo, "--out", out, "--job", job, "--json")[1])
+        told = json.loads(run_here("auto", photo, "--out", out, "--job", job, "--brief", "identity", "--json")[1])
+        self.assertEqual(Session.open(job).job.brief["kind"], "identity-true")
         self.assertGreaterEqual(told["strands"], 6)
         self.assertTrue(told["grain"])
         stages = {s.id: [len(x.edits) for x in s.layers] for s in Session.open(job).job.stages}

@@ -28,10 +28,11 @@ from lather.core.find.ridges import ridge_response, ridge_responses, trace_lines
 from lather.core.find.scene import FindScene
 from lather.core.find.under_pointer import look_under
 from lather.core.find.worth import Delivery, judged, threshold_de, will_show
-from lather.core.job.commands import SetFinds, Together
+from lather.core.job.commands import SetBrief, SetFinds, SetLayer, Together
 from lather.core.job.finds import Find, listed_in
 from lather.core.measure.bands import tone_error
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.measure.residual import find_contrast, residual_share
 from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import load_sitter
 from lather.core.threads import ARITHMETIC, BACKGROUND, one_thread_in_opencv
@@ -435,6 +436,32 @@ class MendTest(unittest.TestCase):
         self.assertEqual(layer_for(session.job, crease, default).layer_id, layer.id)  # the next one joins it
         self.assertEqual(layer.edits[0].find, "c")
         self.assertEqual(len(layer.edits[0].points), len(path))
+
+    def test_no_less_is_left_than_this_kind_of_job_allows(self):
+        pixels = skin_like(300, 300)
+        pixels[148:153, 90:210] = pixels[148:153, 90:210] * 0.8
+        pixels[218:223, 90:210] = pixels[218:223, 90:210] * 0.8
+        session = session_of(pixels)
+        default = session.job.stage("mend").layers[0].id
+        session.history.do(SetBrief("kind", "identity-true"))
+        first, second = (
+            Find(f"c{y}", "crease", 150, y, 120, 6, 0.9, "forehead", width_px=6.0,
+                 path=tuple((float(x), y + 0.5) for x in range(95, 206, 10))) for y in (150, 220)
+        )
+
+        def left(find):
+            contrast = (find_contrast(find, read, session.photo.bounds, None)
+                        for read in (session.photo.read, lambda r: session.engine.pixels(session.job, r)))
+            return residual_share(*contrast)
+
+        session.history.do(mend_command(session.engine, session.job, first, default))
+        layer = session.job.stage("mend").layers[-1]
+        self.assertLess(layer.strength, 0.6 * SOFTEN_STRENGTH)
+        self.assertTrue(0.75 <= left(first) < 0.8, left(first))
+        session.history.do(SetLayer("mend", layer.id, "strength", 0.8))  # the person's choice, for what is there
+        session.history.do(mend_command(session.engine, session.job, second, default))
+        self.assertEqual(session.job.stage("mend").layers[-1].strength, 0.8)
+        self.assertTrue(0.75 <= left(second) < 0.8, left(second))
 
     def test_sizes_cover_the_find_and_no_more_than_need_be(self):
         red, dark, flake = (proposed_size(Find("s", kind, 50, 50, 20, 6, 0.9))

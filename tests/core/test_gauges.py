@@ -218,6 +218,16 @@ class FindsTest(unittest.TestCase):
         self.assertLess(contrast[0], -5)
         self.assertAlmostEqual(*contrast)
 
+    def test_the_shade_of_a_faces_own_form_is_no_part_of_a_hollow(self):
+        for sitter in ("wren", "tilda"):  # lit from one side
+            of = looked_at(sitter, under_eye=2)
+            made, photo, measures = of
+            finds, _ = find_all(photo, kinds=("under_eye",), measures=measures)
+            self.assertTrue(finds)
+            truth = lab_of(made.truth)
+            left = gauges(of, lambda lab, t=truth: t, finds=finds, most_tiles=2)["under_eye_left"]
+            self.assertLess(left, 25, sitter)
+
     def test_hollows_softened_by_two_fifths_read_as_what_is_left(self):
         of = looked_at("pip", under_eye=2)
         made, photo, measures = of

@@ -12,8 +12,9 @@ from lather.core.find.finder import find_all
 from lather.core.find.mend import mend_all
 from lather.core.find.strands import chosen_hairs
 from lather.core.imageio.write import DEPTHS, format_for
-from lather.core.job.commands import SetFinds
+from lather.core.job.commands import SetBrief, SetFinds
 from lather.core.job.finds import stage_of_kind
+from lather.core.job.limits import job_kind_named, job_kinds
 from lather.core.session import Session
 from lather.core.stages.grain.put_back import match_grain
 
@@ -27,13 +28,19 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--jobs", type=int, default=1, metavar="N", help="photos worked on at the same time")
     parser.add_argument("--soft", type=float, default=0.0, metavar="PERCENT",
                         help="share of the finest stray hairs to leave, for a soft look")
+    parser.add_argument("--brief", help="kind of job, for how much of creases and hollows stays: "
+                        + ", ".join(job_kinds()))
     add_delivery_arguments(parser)
 
 
-def mend_photo(photo: str, out: str, job: str | None, bits: int | None, delivery, soft_share: float) -> dict:
+def mend_photo(
+    photo: str, out: str, job: str | None, bits: int | None, delivery, soft_share: float, job_kind: str | None
+) -> dict:
     """Find, mend, clear, match grain and deliver one photo; what was done, as plain values. Raises LatherError."""
     fmt = format_for(out)
     session = Session.open(photo)
+    if job_kind is not None:
+        session.history.do(SetBrief("kind", job_kind))
     finds, measures = find_all(session.photo, face=session.job.face_map, delivery=delivery)
     session.history.amend(SetFinds(finds, measures.face))
     wanted = [f for f in finds if f.worth and session.job.find_state(f) == "open"]
@@ -69,6 +76,7 @@ def mend_photo(photo: str, out: str, job: str | None, bits: int | None, delivery
 
 def run(arguments: argparse.Namespace) -> int:
     delivery = delivery_of(arguments)
+    job_kind = None if arguments.brief is None else job_kind_named(arguments.brief)
     many = len(arguments.photos) > 1
     if many and Path(arguments.out).suffix and not Path(arguments.out).is_dir():
         raise RequestError("For many photos --out is a folder.")
@@ -81,7 +89,7 @@ def run(arguments: argparse.Namespace) -> int:
         stem = Path(photo).stem
         out = str(Path(arguments.out) / f"{stem}-mended.tif") if many else arguments.out
         job = str(Path(arguments.job) / f"{stem}.lather") if many and arguments.job else arguments.job
-        tasks.append((photo, out, job, arguments.bits, delivery, arguments.soft / 100))
+        tasks.append((photo, out, job, arguments.bits, delivery, arguments.soft / 100, job_kind))
     if arguments.jobs > 1 and many:
         from concurrent.futures import ProcessPoolExecutor
 

@@ -10,9 +10,9 @@ from lather.core.engine.photo import Photo
 from lather.core.errors import RequestError
 from lather.core.imageio.read import decode_picture
 from lather.core.job.finds import Find
+from lather.core.job.limits import band, job_kind_named, job_kinds
 from lather.core.measure.gauges import GAUGES, Compared, measure_gauges
 from lather.core.measure.photo_measures import PhotoMeasures
-from lather.core.plan.limits import band, job_kinds
 
 _SHARES = ("under_eye_left",)  # limits are kept as shares, shown in %
 
@@ -60,8 +60,7 @@ def gauge_rows(values: dict, job_kind: str | None) -> dict:
 
 
 def run(arguments: argparse.Namespace) -> int:
-    if arguments.brief is not None and arguments.brief not in job_kinds():
-        raise RequestError(f"There is no kind of job “{arguments.brief}”; choose from {', '.join(job_kinds())}.")
+    job_kind = None if arguments.brief is None else job_kind_named(arguments.brief)
     before, after = _photo(arguments.before), _photo(arguments.after)
     if (before.width, before.height) != (after.width, after.height):
         raise RequestError(
@@ -76,7 +75,7 @@ def run(arguments: argparse.Namespace) -> int:
     finds = _finds(arguments.finds)
     pictures = Compared(before.bounds, before.profile, before.read, after.read, PhotoMeasures(before))
     values = measure_gauges(pictures, finds=finds, keepers=[f for f in finds if f.keeper], zones=zones)
-    rows = gauge_rows(values, arguments.brief)
+    rows = gauge_rows(values, job_kind)
     if arguments.json:
         print(json.dumps(rows, indent=1, ensure_ascii=False))
         return 0

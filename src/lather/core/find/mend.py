@@ -1,5 +1,6 @@
 """The edit proposed for a find: which stage and tool, how big, on which layer; one, or all that were accepted."""
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
@@ -10,7 +11,9 @@ from lather.core.errors import Cancelled
 from lather.core.job.commands import AddEdits, AddLayer, Command, Together
 from lather.core.job.fence import Fence
 from lather.core.job.finds import SOFTENED, Find, stage_of_kind
+from lather.core.job.limits import band
 from lather.core.job.model import Job, Layer, Stroke, new_id
+from lather.core.measure.residual import find_contrast, residual_share
 from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source
 from lather.core.stages.strands.propose import strand_size, strand_stroke
 
@@ -29,6 +32,7 @@ _OWN_EDGES = {  # these fade out to their sides themselves
     "smeared_lip": 0.5, "under_eye": 0.8, "jewellery_mark": 0.8, "vein_nose": 0.8, "makeup_fold": 0.8,
 }
 _LEAST_PX, _LARGEST_PX = 3.0, 400.0
+_ABOVE_FLOOR = 0.01  # of a softened find's strength, so that rounding never leaves less than the floor
 _CHEEK_OFF = 0.25  # lengths of the hollow from it to the cheek that is taken
 _LASHES_OFF, _CHEEK_IN, _FENCE_FEATHER = 0.45, 2.0, 0.5  # widths of the hollow: fence above and below its middle
 _BY_HAND = ("intruder", "braces", "blotch", "redness", "shine")
@@ -90,7 +94,7 @@ class Place:
 
     stage_id: str
     layer_id: str
-    make: Command | None
+    make: AddLayer | None
 
 
 def layer_for(job: Job, find: Find, default_layer_id: str, stage_id: str = "mend") -> Place:
@@ -130,8 +134,32 @@ def mend_command(
         stroke = with_source(stroke, found)
     if stroke is None:
         return None
+    if find.kind in SOFTENED:
+        place, stroke = _above_the_floor(engine, job, find, place, stroke)
     add = AddEdits(place.stage_id, place.layer_id, (stroke,))
     return Together(f"mend {find.label.lower()}", (place.make, add)) if place.make else add
+
+
+def _above_the_floor(engine: Engine, job: Job, find: Find, place: Place, stroke: Stroke) -> tuple[Place, Stroke]:
+    """Weaker, if less of the find would be left than this kind of job allows.
+
+    A layer made for it gets less strength. The strength of a layer that is there already is somebody's choice, so
+    there the stroke gets a lower ceiling.
+    """
+    floor = band(job.brief.get("kind"), f"{find.kind}_left").low
+    trial = place.make.apply(job) if place.make else job
+    trial = AddEdits(place.stage_id, place.layer_id, (stroke,)).apply(trial)
+    bounds, profile = engine.photo.bounds, engine.photo.profile
+    was = find_contrast(find, engine.photo.read, bounds, profile)
+    left = residual_share(was, find_contrast(find, lambda rect: engine.pixels(trial, rect), bounds, profile))
+    if left is None or left >= floor:
+        return place, stroke
+    times = max(0.0, 1 - floor - _ABOVE_FLOOR) / (1 - left)
+    if place.make is None:
+        brush = replace(stroke.brush, ceiling=math.floor(100 * times * stroke.brush.ceiling) / 100)
+        return place, replace(stroke, brush=brush)
+    layer = replace(place.make.layer, strength=math.floor(100 * times * place.make.layer.strength) / 100)
+    return replace(place, make=replace(place.make, layer=layer)), stroke
 
 
 def mend_all(

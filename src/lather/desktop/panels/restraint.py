@@ -2,7 +2,7 @@
 
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from lather.core.plan.limits import USUAL_KIND, Band, band
+from lather.core.job.limits import USUAL_KIND, Band, band
 from lather.desktop.panels.gauge import Gauge
 from lather.desktop.theme.style import font
 

@@ -5,6 +5,8 @@ from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
+from lather.core.errors import RequestError
+
 FILE = Path(__file__).parents[1] / "data" / "limits.json"
 USUAL_KIND = "natural portrait"
 
@@ -29,6 +31,14 @@ def _limits() -> dict:
 
 def job_kinds() -> tuple[str, ...]:
     return tuple(_limits())
+
+
+def job_kind_named(text: str) -> str:
+    """The kind of job meant by its name or the beginning of it. Raises RequestError for any other text."""
+    kinds = [kind for kind in job_kinds() if kind.startswith(text.lower())] if text else []
+    if len(kinds) != 1:
+        raise RequestError(f"There is no kind of job “{text}”; choose from {', '.join(job_kinds())}.")
+    return kinds[0]
 
 
 def band(job_kind: str | None, gauge: str) -> Band:
