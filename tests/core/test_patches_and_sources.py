@@ -167,6 +167,21 @@ class SourceSearchTest(unittest.TestCase):
         self.assertLess(np.abs(healed[1] - healed[0]).max(), 12 * usual)  # 78 without
         self.assertGreater(healed[0].std((0, 1)).mean(), 0.8 * clean[90:110, 110:130].std((0, 1)).mean())
 
+    def test_a_flaw_beside_the_ring_and_shading_do_not_count_as_texture(self):
+        skin = self.skin()
+        fine = skin - cv2.GaussianBlur(skin, (0, 0), 3)
+        bowed = 0.25 * ((np.arange(skin.shape[1]) - 60) / 120) ** 2
+        clean = cv2.GaussianBlur(skin, (0, 0), 20) + fine + bowed[None, :, None].astype(np.float32)
+        picture = clean.copy()
+        picture[94:107, 20:200] -= np.float32([0.02, 0.12, 0.1])  # a red mark, as wide as what is painted
+        path = [(float(x), 100.5) for x in range(60, 181, 4)]
+        stroke = replace(dab_stroke(120, 100, 15, path=path), offset=(0, -45))
+        patch = solve_stroke(stroke, read=lambda r: picture[r.slices(self.BOUNDS)], original=None, bounds=self.BOUNDS)
+        patch.add_to(picture, self.BOUNDS, 0)
+        inside = np.s_[96:105, 65:175]
+        energy = [(p - cv2.GaussianBlur(p, (0, 0), 2))[inside].var() for p in (picture, clean)]
+        self.assertTrue(0.8 < energy[0] / energy[1] < 1.4, energy)  # 2.7 by a low-pass
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -22,7 +22,7 @@ _LARGEST_CELL = 16
 _RING_SHARE = 0.14
 _LEAST_RING_PX = 3
 TEXTURE_GAIN = (0.7, 1.6)
-_MOST_OVER_USUAL = 7.0  # of the ring's usual fluctuation: what the texture of a source is held back to
+_MOST_OVER_USUAL = 5.7  # of the ring's usual fluctuation: what the texture of a source is held back to
 # trust in a boundary cell below which it is shown as not fitting; distance from the plane (encoded) that always is one
 _MISFIT, _MISFIT_AWAY = 0.3, 0.12
 _LEAST_LIKENESS, _LIKENESS = 0.10, 5.0  # of encoded range; of the usual spread
@@ -274,7 +274,7 @@ def heal(
     read: Read,
     bounds: Rect,
     texture_gain: tuple[float, float] | None = None,
-    matched_px: float = 2.0,
+    lag_px: int = 4,
     ring_in: Callable[[Rect], Mask] | None = None,
     only: Rect | None = None,
 ) -> Heal:
@@ -283,8 +283,8 @@ def heal(
     coverage_of: coverage of any rectangle, also around `area` and outside the picture (0 there).
     read: pixels of a rectangle inside the picture as they are before the stroke. texture_gain: the source is texture
     without tone (see `texture_reader`), which all comes from the ring; its strength may be changed within these
-    limits to match the ring's, in what is finer than a Gaussian of `matched_px`. ring_in: coverage of a fence; the tone
-    is read only inside it. only: lay down inside this rectangle alone (the membrane still sees the whole area). No
+    limits to match the ring's, by how far pixels differ from those `lag_px` away. ring_in: coverage of a fence; the
+    tone is read only inside it. only: lay down inside this rectangle alone (the membrane still sees the whole area). No
     pixel with coverage 0 changes.
     """
     cell = cell_size(brush_size_px)
@@ -320,7 +320,7 @@ def heal(
     # the plane is taken out first: what is left is small, and a slope is kept exactly
     u = _spread(solve_membrane(domain, data - plane, weight * agree), domain) + plane
     if texture_gain:
-        _match_texture(held, near, agree, grid, cell, texture_gain, matched_px)
+        _match_texture(held, near, agree, grid, cell, texture_gain, lag_px)
     laid = [_lay_block(b, u, grid, cell, only, texture_only=texture_gain is not None) for b in held if b.laid]
     away = np.abs(data - plane).max(-1)
     misfit = (weight > 0) & ((agree < _MISFIT) | (away > _MISFIT_AWAY))
@@ -356,20 +356,20 @@ def _lay_block(
 
 
 def _match_texture(
-    held: list[_Block], near, agree, grid: Rect, cell: int, limits: tuple[float, float], finer_px: float
+    held: list[_Block], near, agree, grid: Rect, cell: int, limits: tuple[float, float], lag: int
 ) -> None:
     """Scale the source's texture (in place) so that its usual fluctuation is that of the ring.
 
-    Leaving out the largest tenth of |fine detail| ignores what is left of the flaw's rim, and the odd hair.
+    Leaving out the largest tenth ignores what is left of the flaw's rim, and the odd hair.
     """
     ring, taken = [], []
     for b in held:
         end_row, end_column = -(-(b.rect.y1 - grid.y0) // cell), -(-(b.rect.x1 - grid.x0) // cell)
         cells = np.s_[b.row : end_row, b.column : end_column]
         trusted = cv2.resize(near[cells] * (agree[cells] > 0.3), None, fx=cell, fy=cell, interpolation=0)
-        trusted = trusted[: b.part.shape[0], : b.part.shape[1]] > 0
-        ring.append(np.abs(_detail(b.dest, np.ones_like(b.source.valid), finer_px))[trusted & (b.part <= 0)])
-        taken.append(np.abs(_detail(b.source.pixels, b.source.valid, finer_px))[(b.part > 0) & b.source.valid])
+        trusted = (trusted[: b.part.shape[0], : b.part.shape[1]] > 0) & (b.part <= 0)
+        ring.append(_bends(b.dest, trusted, lag))
+        taken.append(_bends(b.source.pixels, (b.part > 0) & b.source.valid, lag))
     ring, taken = np.concatenate(ring), np.concatenate(taken)
     if len(ring) < 30 or len(taken) < 30:
         return
@@ -397,8 +397,17 @@ def _usual(detail: np.ndarray) -> float:
     return float(np.partition(detail, keep)[:keep].mean())
 
 
-def _detail(pixels: EncodedRGB, valid: np.ndarray, finer_px: float) -> np.ndarray:
-    return (pixels - tone_of(pixels, valid, finer_px)).mean(-1)
+def _bends(pixels: EncodedRGB, where: np.ndarray, lag: int) -> np.ndarray:
+    """How far pixels lie from half-way between those `lag` px to their sides, across and down, all three in `where`.
+
+    So neither shading nor what is left out comes in, as it would by a low-pass near a border.
+    """
+    grey, parts = pixels.mean(-1), []
+    for f, ok in ((grey, where), (grey.T, where.T)):
+        if f.shape[1] > 2 * lag:
+            known = ok[:, lag:-lag] & ok[:, : -2 * lag] & ok[:, 2 * lag :]
+            parts.append(np.abs(f[:, lag:-lag] - 0.5 * (f[:, : -2 * lag] + f[:, 2 * lag :]))[known])
+    return np.concatenate(parts) if parts else np.zeros(0, np.float32)
 
 
 def _inside_cells(grid: Rect, bounds: Rect, cell: int) -> np.ndarray:

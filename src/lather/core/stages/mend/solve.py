@@ -87,9 +87,9 @@ _TONE_SHARE, _LEAST_TONE_PX, _SIGMAS, _CELLS_PER_SIGMA = 0.08, 4.0, 2.5, 3
 _FAR_OFF = np.float32(0.06)  # of encoded range
 _GRAIN_GAIN = (0.0, 1.0)  # Blend-in brings grain only, as strong as the ring has it, never over 1 %
 _GRAIN_LEVEL, _GRAIN_SIZE_PX = np.float32(0.01), 0.6
-_DAB_TONE_SHARE = 0.15
-_LEAST_DAB_SIGMA_PX = 6.0
-_MATCHED_PX = 4.0  # pores count, not the grain alone
+_DAB_TONE_SHARE = 0.1  # what is wider than this is known better from around the place than from elsewhere
+_LEAST_DAB_SIGMA_PX = 4.0
+_LAG_PX = 5  # pores count, not the grain alone
 
 
 def texture_sigma(stroke: Stroke) -> float:
@@ -123,7 +123,7 @@ def _heal_with(stroke: Stroke, read: Read, bounds: Rect) -> dict:
     reader = source_reader(read, stroke.offset, bounds, stroke.turn)
     sigma = texture_sigma(stroke)
     if sigma:
-        return {"read_source": texture_reader(reader, sigma), "texture_gain": TEXTURE_GAIN, "matched_px": _MATCHED_PX}
+        return {"read_source": texture_reader(reader, sigma), "texture_gain": TEXTURE_GAIN, "lag_px": _LAG_PX}
     return {"read_source": reader}
 
 
