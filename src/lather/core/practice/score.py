@@ -146,6 +146,9 @@ def _like(a: float, b: float) -> float:
 
 
 def _identity(result: Lab, folder: PracticeFolder) -> float:
-    """1 less the largest move of the person as a share of 2 % of the face."""
-    moved = moved_px(folder.photo[..., 0], result[..., 0], folder.zones > 0)
+    """1 less the largest move of the person as a share of 2 % of the face.
+
+    To the truth or to the photo, whichever is less: a spot mended, or left, is no move, though it seems a small one.
+    """
+    moved = min(moved_px(lab[..., 0], result[..., 0], folder.zones > 0) for lab in (folder.truth, folder.photo))
     return float(np.clip(1 - moved / folder.face_width_px / _MOST_MOVED, 0, 1))
