@@ -21,7 +21,6 @@ _CELLS_PER_SIZE = 24
 _LARGEST_CELL = 16
 _RING_SHARE = 0.14
 _LEAST_RING_PX = 3
-TEXTURE_GAIN = (0.7, 1.6)
 _MOST_OVER_USUAL = 5.7  # of the ring's usual fluctuation: what the texture of a source is held back to
 # trust in a boundary cell below which it is shown as not fitting; distance from the plane (encoded) that always is one
 _MISFIT, _MISFIT_AWAY = 0.3, 0.12
@@ -151,6 +150,21 @@ class SourceRead:
 Read = Callable[[Rect], EncodedRGB]
 
 
+@dataclass(frozen=True)
+class TextureMatch:
+    """How the strength of a source's texture is fitted to that of the ring.
+
+    limits: least and largest gain. lag_px: both are read by how far pixels differ from those so far away. grain_px:
+    what is finer than this Gaussian is neither read nor scaled. times: how strong it is to be beside the ring's, to
+    make up for what a high-pass took.
+    """
+
+    limits: tuple[float, float]
+    lag_px: int = 4
+    grain_px: float = 0.0
+    times: float = 1.0
+
+
 def tone_of(pixels: EncodedRGB, valid: np.ndarray, sigma_px: float) -> EncodedRGB:
     """Low-pass (Gaussian of `sigma_px`) over the pixels that are like most here.
 
@@ -273,19 +287,17 @@ def heal(
     read_source: Callable[[Rect], SourceRead],
     read: Read,
     bounds: Rect,
-    texture_gain: tuple[float, float] | None = None,
-    lag_px: int = 4,
+    match: TextureMatch | None = None,
     ring_in: Callable[[Rect], Mask] | None = None,
     only: Rect | None = None,
 ) -> Heal:
     """Heal what is painted in `area` with what `read_source` gives for it (see `source_reader`).
 
     coverage_of: coverage of any rectangle, also around `area` and outside the picture (0 there).
-    read: pixels of a rectangle inside the picture as they are before the stroke. texture_gain: the source is texture
-    without tone (see `texture_reader`), which all comes from the ring; its strength may be changed within these
-    limits to match the ring's, by how far pixels differ from those `lag_px` away. ring_in: coverage of a fence; the
-    tone is read only inside it. only: lay down inside this rectangle alone (the membrane still sees the whole area). No
-    pixel with coverage 0 changes.
+    read: pixels of a rectangle inside the picture as they are before the stroke. match: the source is texture without
+    tone (see `texture_reader`), which all comes from the ring, and its strength is matched to the ring's. ring_in:
+    coverage of a fence; the tone is read only inside it. only: lay down inside this rectangle alone (the membrane
+    still sees the whole area). No pixel with coverage 0 changes.
     """
     cell = cell_size(brush_size_px)
     grid = heal_reach(area, brush_size_px)
@@ -319,9 +331,9 @@ def heal(
     agree, plane = fit.agree, fit.on_cells()
     # the plane is taken out first: what is left is small, and a slope is kept exactly
     u = _spread(solve_membrane(domain, data - plane, weight * agree), domain) + plane
-    if texture_gain:
-        _match_texture(held, near, agree, grid, cell, texture_gain, lag_px)
-    laid = [_lay_block(b, u, grid, cell, only, texture_only=texture_gain is not None) for b in held if b.laid]
+    if match:
+        _match_texture(held, near, agree, grid, cell, match)
+    laid = [_lay_block(b, u, grid, cell, only, texture_only=match is not None) for b in held if b.laid]
     away = np.abs(data - plane).max(-1)
     misfit = (weight > 0) & ((agree < _MISFIT) | (away > _MISFIT_AWAY))
     share = float(weight[misfit].sum()) / max(1e-6, float(weight.sum()))
@@ -355,29 +367,35 @@ def _lay_block(
     return rect, delta
 
 
-def _match_texture(
-    held: list[_Block], near, agree, grid: Rect, cell: int, limits: tuple[float, float], lag: int
-) -> None:
+def _match_texture(held: list[_Block], near, agree, grid: Rect, cell: int, match: TextureMatch) -> None:
     """Scale the source's texture (in place) so that its usual fluctuation is that of the ring.
 
-    Leaving out the largest tenth ignores what is left of the flaw's rim, and the odd hair.
+    Leaving out the largest tenth ignores what is left of the flaw's rim, and the odd hair. Skin may be smoother than
+    other skin, but a photo's grain is the same on both: so grain is neither read nor scaled.
     """
-    ring, taken = [], []
+    ring, taken, grainy, scaled = [], [], [], []
     for b in held:
         end_row, end_column = -(-(b.rect.y1 - grid.y0) // cell), -(-(b.rect.x1 - grid.x0) // cell)
         cells = np.s_[b.row : end_row, b.column : end_column]
         trusted = cv2.resize(near[cells] * (agree[cells] > 0.3), None, fx=cell, fy=cell, interpolation=0)
         trusted = (trusted[: b.part.shape[0], : b.part.shape[1]] > 0) & (b.part <= 0)
-        ring.append(_bends(b.dest, trusted, lag))
-        taken.append(_bends(b.source.pixels, (b.part > 0) & b.source.valid, lag))
+        dest, source = (_without_grain(pixels, match.grain_px) for pixels in (b.dest, b.source.pixels))
+        ring.append(_bends(dest, trusted, match.lag_px))
+        taken.append(_bends(source, (b.part > 0) & b.source.valid, match.lag_px))
+        grainy.append(_bends(b.dest, trusted, match.lag_px))
+        scaled.append(source)
     ring, taken = np.concatenate(ring), np.concatenate(taken)
     if len(ring) < 30 or len(taken) < 30:
         return
-    usual = _usual(ring)
-    gain = np.float32(np.clip(usual / max(_usual(taken), 1e-5), *limits))
-    for b in held:
-        b.source.pixels *= gain
-        _hold_back(b.source.pixels, np.float32(_MOST_OVER_USUAL * usual))
+    gain = np.float32(np.clip(match.times * _usual(ring) / max(_usual(taken), 1e-5), *match.limits))
+    most = np.float32(_MOST_OVER_USUAL * _usual(np.concatenate(grainy)))
+    for b, source in zip(held, scaled):
+        b.source.pixels += (gain - 1) * source
+        _hold_back(b.source.pixels, most)
+
+
+def _without_grain(pixels: EncodedRGB, grain_px: float) -> EncodedRGB:
+    return cv2.GaussianBlur(pixels, (0, 0), grain_px) if grain_px else pixels.copy()
 
 
 @njit(cache=True, nogil=True, fastmath=True)

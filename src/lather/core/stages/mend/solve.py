@@ -8,7 +8,7 @@ import numpy as np
 from lather.core.job.model import Stroke
 from lather.core.stages.grain.synthesis import grain_noise
 from lather.core.stages.mend.drag import drag_blocks
-from lather.core.stages.mend.heal import TEXTURE_GAIN, Heal, Read, SourceRead, heal, source_reader, texture_reader
+from lather.core.stages.mend.heal import Heal, Read, SourceRead, TextureMatch, heal, source_reader, texture_reader
 from lather.core.stages.patches.coverage import stroke_coverage
 from lather.core.stages.patches.patch import Patch
 from lather.core.types import EncodedRGB, Mask, Rect, tile_rect, tiles_of
@@ -85,11 +85,11 @@ def give_back_delta(coverage: Mask, block: Rect, read: Read, original: Read) -> 
 
 _TONE_SHARE, _LEAST_TONE_PX, _SIGMAS, _CELLS_PER_SIGMA = 0.08, 4.0, 2.5, 3
 _FAR_OFF = np.float32(0.06)  # of encoded range
-_GRAIN_GAIN = (0.0, 1.0)  # Blend-in brings grain only, as strong as the ring has it, never over 1 %
+_GRAIN_MATCH = TextureMatch((0.0, 1.0))  # Blend-in brings grain only, as strong as the ring has it, never over 1 %
 _GRAIN_LEVEL, _GRAIN_SIZE_PX = np.float32(0.01), 0.6
 _DAB_TONE_SHARE = 0.1  # what is wider than this is known better from around the place than from elsewhere
 _LEAST_DAB_SIGMA_PX = 4.0
-_LAG_PX = 5  # pores count, not the grain alone
+_PORE_MATCH = TextureMatch((0.7, 1.6), lag_px=5, grain_px=1.0, times=1.12)
 
 
 def texture_sigma(stroke: Stroke) -> float:
@@ -119,11 +119,11 @@ def _heal_with(stroke: Stroke, read: Read, bounds: Rect) -> dict:
     """Where the texture of a heal comes from, as arguments of `heal`."""
     if stroke.tool == "blend_in":
         return {"read_source": _grain_source,
-                "texture_gain": _GRAIN_GAIN}
+                "match": _GRAIN_MATCH}
     reader = source_reader(read, stroke.offset, bounds, stroke.turn)
     sigma = texture_sigma(stroke)
     if sigma:
-        return {"read_source": texture_reader(reader, sigma), "texture_gain": TEXTURE_GAIN, "lag_px": _LAG_PX}
+        return {"read_source": texture_reader(reader, sigma), "match": _PORE_MATCH}
     return {"read_source": reader}
 
 
