@@ -238,7 +238,8 @@ def fit(model, features, labels):
     """
     kinds = KINDS[model]
     if model in ("lines", "lips"):
-        return {model: _flat(_boosted(140, 0.5).fit(features, labels, sample_weight=_alike(labels)), kinds)}
+        trees = _boosted(140, 0.3, bushy=True) if model == "lines" else _boosted(140, 0.5)
+        return {model: _flat(trees.fit(features, labels, sample_weight=_alike(labels)), kinds)}
     found = labels > 0
     return {
         f"{model}_or_none": _flat(_boosted(700, 0.3).fit(features, found.astype(int)), ("none", "find")),
@@ -248,8 +249,8 @@ def fit(model, features, labels):
     }
 
 
-def _boosted(trees, share):
-    large = trees > 300
+def _boosted(trees, share, *, bushy=False):
+    large = trees > 300 or bushy
     return HistGradientBoostingClassifier(
         max_iter=trees, learning_rate=0.05 if large else 0.07, max_leaf_nodes=24 if large else 10,
         min_samples_leaf=20 if large else 12, l2_regularization=8.0 if large else 2.0, max_features=share,

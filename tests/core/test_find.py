@@ -21,7 +21,7 @@ from lather.core.find import blob_fit, lips, look, proposals, spots
 from lather.core.find.areas import find_areas
 from lather.core.find.brows import find_brow_hairs
 from lather.core.find.eyes import find_eye_veins
-from lather.core.find.finder import find_all, one_for_one_place
+from lather.core.find.finder import find_all, one_for_one_place, without_rims
 from lather.core.find.lines import MeasuredLine, _whole_straps
 from lather.core.find.mend import SOFTEN_STRENGTH, can_mend, layer_for, mend_all, mend_command, proposed_size
 from lather.core.find.ridges import ridge_response, ridge_responses, trace_lines
@@ -148,6 +148,35 @@ class StrapTest(unittest.TestCase):
         lab[48:72, 5:195, 1] = 17  # it goes on where its edges were no longer seen
         (band, *_), = _whole_straps(scene, edges("strap_mark"))
         self.assertTrue(band.points[:, 0].min() < 12 and band.points[:, 0].max() > 188, band.points[[0, -1]])
+
+
+class BroadLinesTest(unittest.TestCase):
+    def test_scars_are_found_whole_each_once(self):
+        whole, made, odd = 0, 0, []
+        for sitter in ("tilda", "pip", "wren"):
+            plate = make_plate(sitter, 901, flaws={"scar": 3, "blemish_dark": 4})
+            scars = [f for f in find_all(session_of(plate.photo).photo)[0] if f.kind == "scar"]
+            for scar in (f for f in plate.flaws if f.kind == "scar"):
+                ends = np.array(scar.path)
+                path = np.concatenate([ends[:-1] + (ends[1:] - ends[:-1]) * t for t in np.linspace(0, 1, 20)])
+                on_it = [f for f in scars if np.median(_away(np.array(f.path), path)) < scar.width_px]
+                odd += on_it[1:]
+                made += 1
+                whole += any((_away(path, np.array(f.path)) < scar.width_px).mean() > 0.7
+                             and np.median(_away(np.array(f.path), path)) < 0.55 * scar.width_px for f in on_it)
+        self.assertGreaterEqual(whole / made, 0.85)
+        self.assertEqual(odd, [])
+
+    def test_the_rim_of_a_broad_line_is_no_line_of_its_own(self):
+        def line(kind, y, length):
+            path = tuple((100.0 + x, float(y)) for x in range(0, length, 4))
+            return Find(f"{kind}-{y}", kind, 100.0 + length / 2, y, length, 4, 0.9, path=path, width_px=14.0)
+
+        for kind, left in (("makeup_fold", 1), ("hair_on_skin", 2)):
+            finds = [line(kind, 104, 60), line(kind, 100, 80)]
+            self.assertEqual([f.y for f in without_rims(finds)], [100, 104][:left])
+        self.assertEqual(len(without_rims([line("scar", 104, 60), line("makeup_fold", 100, 80)])), 2)
+        self.assertEqual(len(without_rims([line("scar", 110, 60), line("scar", 100, 80)])), 2)
 
 
 def _away(points, path):

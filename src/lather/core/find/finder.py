@@ -19,6 +19,7 @@ from lather.core.threads import give_way, one_thread_in_opencv
 _LEAST_SIDE_PX = 32
 _FIRST = ("brow_hair", "smeared_lip")  # kinds that know more of their place than others do
 _CERTAIN = 0.99  # confidence of spots that no line hides
+_BROAD, _MOST_OF_IT = ("scar", "makeup_fold", "jewellery_mark"), 0.7  # lines whose rims are seen; share on another
 _OWN_LENGTH = 5.0  # sizes of a spot up to which a line may be drawn by it
 # A flaw as a person would outline it, over the size at about half height that is measured: medians on made plates of
 # five sitters, seeds 702-705.
@@ -77,7 +78,7 @@ def find_all(
                     raise Cancelled("Finding was stopped; nothing was changed.")
     found = [f for f in found if f.kind != "stray_hair" or f.confidence >= hairs_from]
     found = [f for f in found if not kinds or f.kind in kinds]
-    found = [_as_outlined(f) for f in one_for_one_place(found)]
+    found = without_rims([_as_outlined(f) for f in one_for_one_place(found)])
     return judged(found, delivery or Delivery(), max(photo.width, photo.height)), measures
 
 
@@ -121,6 +122,22 @@ def _as_outlined(find: Find) -> Find:
     if find.path is not None:
         return replace(find, width_px=times * (find.width_px or 1.0))
     return replace(find, size_px=times * find.size_px)
+
+
+def without_rims(finds: list[Find]) -> list[Find]:
+    """Finds with their full widths, less the rims of broad lines: of one kind on each other, the longest stays."""
+    kept: list[Find] = []
+    for find in sorted(finds, key=lambda f: -f.size_px):
+        broad = find.path is not None and find.kind in _BROAD
+        if not (broad and any(f.kind == find.kind and _runs_on(find, f) for f in kept)):
+            kept.append(find)
+    return kept
+
+
+def _runs_on(a: Find, b: Find) -> bool:
+    """True if most of a line lies on the band of another."""
+    away = np.hypot(*(np.array(a.path)[:, None] - np.array(b.path)).transpose(2, 0, 1)).min(1)
+    return float((away < 0.5 * b.width_px).mean()) > _MOST_OF_IT
 
 
 def _same_place(a: Find, b: Find) -> bool:

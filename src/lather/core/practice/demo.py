@@ -30,7 +30,7 @@ FLAWS = {
 _NAMES = {"blemish_dark": "dark spot", "blemish_red": "red spot", "blemish_bright": "bright spot"}
 _MENDED = 6
 _SOFTENED_AT_MOST = 2
-_VERSION = 13  # goes up when the demo changes, so that an old one is made anew
+_VERSION = 14  # goes up when the demo changes, so that an old one is made anew
 
 
 def demo_folder() -> Path:
