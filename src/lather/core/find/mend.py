@@ -32,6 +32,7 @@ _OWN_EDGES = {  # these fade out to their sides themselves
     "smeared_lip": 0.5, "under_eye": 0.8, "jewellery_mark": 0.8, "vein_nose": 0.8, "makeup_fold": 0.8,
 }
 _LEAST_PX, _LARGEST_PX = 3.0, 400.0
+_TRIES = 4
 _ABOVE_FLOOR = 0.01  # of a softened find's strength, so that rounding never leaves less than the floor
 _CHEEK_OFF = 0.25  # lengths of the hollow from it to the cheek that is taken
 _LASHES_OFF, _CHEEK_IN, _FENCE_FEATHER = 0.45, 2.0, 0.5  # widths of the hollow: fence above and below its middle
@@ -147,19 +148,23 @@ def _above_the_floor(engine: Engine, job: Job, find: Find, place: Place, stroke:
     there the stroke gets a lower ceiling.
     """
     floor = band(job.brief.get("kind"), f"{find.kind}_left").low
-    trial = place.make.apply(job) if place.make else job
-    trial = AddEdits(place.stage_id, place.layer_id, (stroke,)).apply(trial)
     bounds, profile = engine.photo.bounds, engine.photo.profile
     was = find_contrast(find, engine.photo.read, bounds, profile)
-    left = residual_share(was, find_contrast(find, lambda rect: engine.pixels(trial, rect), bounds, profile))
-    if left is None or left >= floor:
-        return place, stroke
-    times = max(0.0, 1 - floor - _ABOVE_FLOOR) / (1 - left)
-    if place.make is None:
-        brush = replace(stroke.brush, ceiling=math.floor(100 * times * stroke.brush.ceiling) / 100)
-        return place, replace(stroke, brush=brush)
-    layer = replace(place.make.layer, strength=math.floor(100 * times * place.make.layer.strength) / 100)
-    return replace(place, make=replace(place.make, layer=layer)), stroke
+    for _ in range(_TRIES):  # what is left is nearly, but not quite, in proportion
+        with_layer = place.make.apply(job) if place.make else job
+        trial = AddEdits(place.stage_id, place.layer_id, (stroke,)).apply(with_layer)
+        now = find_contrast(find, lambda rect, trial=trial: engine.pixels(trial, rect), bounds, profile)
+        left = residual_share(was, now)
+        if left is None or left >= floor:
+            break
+        times = max(0.0, 1 - floor - _ABOVE_FLOOR) / (1 - left)
+        if place.make is None:
+            brush = replace(stroke.brush, ceiling=math.floor(100 * times * stroke.brush.ceiling) / 100)
+            stroke = replace(stroke, brush=brush)
+        else:
+            layer = replace(place.make.layer, strength=math.floor(100 * times * place.make.layer.strength) / 100)
+            place = replace(place, make=replace(place.make, layer=layer))
+    return place, stroke
 
 
 def mend_all(
