@@ -20,7 +20,7 @@ from lather.core.job.model import MEND_TOOLS, Layer, Stroke, freeze_points, new_
 from lather.core.job.source_map import SourceTurn
 from lather.core.levels import halve
 from lather.core.stages.grain.kind import grain_settings
-from lather.core.stages.registry import STAGES
+from lather.core.stages.registry import STAGES, make_kinds
 from lather.core.types import Rect, tile_rect
 from tests.support.pictures import engine_of, skin_like
 
@@ -106,6 +106,12 @@ class ContractTest(unittest.TestCase):
             job = new_job(self.engine.photo.source)
             stage = replace(job.stage(info.id), layers=LAYERS[info.id]())
             yield info.id, job.with_stage(stage)
+
+    def test_patches_that_were_kept_are_made_anew_when_the_tools_they_share_change(self):
+        kinds = make_kinds()
+        for kind in ("strands", "split"):
+            self.assertIn(kinds["mend"].method, kinds[kind].method)
+            self.assertNotEqual(kinds["mend"].method, kinds[kind].method)
 
     def test_tiles_in_any_order_equal_the_whole(self):
         for stage_id, job in self.jobs():

@@ -562,6 +562,8 @@ class CommandTest(unittest.TestCase):
             untouched = json.loads(run_here("practice", "score", folder / "p", photo, "--json")[1])
             self.assertLess(untouched["removed"], 0.4)
             self.assertLess(untouched["score"], score["score"] - 20)
+            ideal = json.loads(run_here("practice", "score", folder / "p", folder / "p" / "truth.png", "--json")[1])
+            self.assertEqual((untouched["identity"], ideal["identity"]), (1, 1))  # a spot mended or left is no move
             facts = json.loads(run_here("info", folder / "p" / "photo.png", "--json")[1])
             self.assertLessEqual({"grain", "texture_scale_px", "face", "skin_share"}, set(facts))
             self.assertAlmostEqual(facts["face"]["width_px"], 686, delta=120)

@@ -182,6 +182,22 @@ class SourceSearchTest(unittest.TestCase):
         energy = [(p - cv2.GaussianBlur(p, (0, 0), 2))[inside].var() for p in (picture, clean)]
         self.assertTrue(0.8 < energy[0] / energy[1] < 1.4, energy)  # 2.7 by a low-pass
 
+    def test_pores_are_matched_to_the_place_and_grain_stays_as_it_is(self):
+        rng = np.random.default_rng(5)
+        pores = cv2.GaussianBlur(rng.normal(0, 1, (200, 240)).astype(np.float32), (0, 0), 2)
+        strength = np.where(np.arange(200) < 70, 0.04, 0.06)[:, None]  # smoother skin above, which is taken
+        light = 0.55 + strength * pores + 0.008 * rng.normal(0, 1, pores.shape)
+        clean = np.repeat(light[..., None], 3, 2).astype(np.float32)
+        picture, inside = clean.copy(), np.s_[92:109, 65:175]
+        stroke = replace(dab_stroke(120, 100, 20, path=[(float(x), 100.5) for x in range(60, 181, 4)]), offset=(0, -55))
+        patch = solve_stroke(stroke, read=lambda r: clean[r.slices(self.BOUNDS)], original=None, bounds=self.BOUNDS)
+        patch.add_to(picture, self.BOUNDS, 0)
+        fine = [cv2.Laplacian(p[..., 0], cv2.CV_32F)[inside].std() for p in (picture, clean)]
+        soft = [[cv2.GaussianBlur(p, (0, 0), sigma)[inside] for sigma in (1, 4)] for p in (picture, clean)]
+        band = [(finer - coarser).std() for finer, coarser in soft]
+        self.assertAlmostEqual(fine[0] / fine[1], 1.0, delta=0.08)
+        self.assertGreater(band[0] / band[1], 0.85)
+
 
 if __name__ == "__main__":
     unittest.main()

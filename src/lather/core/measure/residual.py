@@ -32,18 +32,18 @@ def find_contrast(find: Find, pixels: Callable[[Rect], EncodedRGB], bounds: Rect
         return 0.0
     lab = profiles.to_lab(pixels(rect), profile)
     ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1] + 0.5
-    distance, below = np.full(xs.shape, np.inf), np.zeros(xs.shape)
+    distance, below = np.full(xs.shape, np.inf), np.zeros(xs.shape, bool)
     along = path[-1] - path[0]
     down = np.array([-along[1], along[0]]) * (1 if along[0] >= 0 else -1)
     for x, y in path:
         here = np.hypot(xs - x, ys - y)
-        below = np.where(here < distance, (xs - x) * down[0] + (ys - y) * down[1], below)
+        below = np.where(here < distance, (xs - x) * down[0] + (ys - y) * down[1] > 0, below)
         np.minimum(distance, here, out=distance)
     low, high = _HOLLOW_RING if hollow else _RING
     core, ring = distance < _CORE * half, (distance > low * half) & (distance < high * half)
     if hollow:
-        core &= (below > 0) | (distance < _HOLLOW_ABOVE * half)
-        ring &= below > 0
+        core &= below | (distance < _HOLLOW_ABOVE * half)
+        ring &= below
     if not core.any() or not ring.any():
         return 0.0
     inside, outside = (np.median(lab[where], axis=0) for where in (core, ring))

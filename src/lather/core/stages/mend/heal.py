@@ -379,10 +379,12 @@ def _match_texture(held: list[_Block], near, agree, grid: Rect, cell: int, match
         cells = np.s_[b.row : end_row, b.column : end_column]
         trusted = cv2.resize(near[cells] * (agree[cells] > 0.3), None, fx=cell, fy=cell, interpolation=0)
         trusted = (trusted[: b.part.shape[0], : b.part.shape[1]] > 0) & (b.part <= 0)
-        dest, source = (_without_grain(pixels, match.grain_px) for pixels in (b.dest, b.source.pixels))
-        ring.append(_bends(dest, trusted, match.lag_px))
-        taken.append(_bends(source, (b.part > 0) & b.source.valid, match.lag_px))
         grainy.append(_bends(b.dest, trusted, match.lag_px))
+        dest, source = b.dest, b.source.pixels
+        if match.grain_px:
+            dest, source = (cv2.GaussianBlur(pixels, (0, 0), match.grain_px) for pixels in (dest, source))
+        ring.append(_bends(dest, trusted, match.lag_px) if match.grain_px else grainy[-1])
+        taken.append(_bends(source, (b.part > 0) & b.source.valid, match.lag_px))
         scaled.append(source)
     ring, taken = np.concatenate(ring), np.concatenate(taken)
     if len(ring) < 30 or len(taken) < 30:
@@ -392,10 +394,6 @@ def _match_texture(held: list[_Block], near, agree, grid: Rect, cell: int, match
     for b, source in zip(held, scaled):
         b.source.pixels += (gain - 1) * source
         _hold_back(b.source.pixels, most)
-
-
-def _without_grain(pixels: EncodedRGB, grain_px: float) -> EncodedRGB:
-    return cv2.GaussianBlur(pixels, (0, 0), grain_px) if grain_px else pixels.copy()
 
 
 @njit(cache=True, nogil=True, fastmath=True)

@@ -15,7 +15,7 @@ class MendKind(PatchKind):
     """Renders Mend layers. Stages with the same hand tools build on it."""
 
     id = "mend"
-    method = b"mend-6"
+    method = b"mend-6"  # a stage with these tools has it in its own
 
     def reads_of(self, layer: Layer, stroke: Stroke, bounds: Rect) -> tuple[Rect, Rect]:
         wide = heal_reach(stroke.bounds, stroke.brush.size_px) if stroke.heals else stroke.bounds

@@ -9,7 +9,7 @@ is free by itself. Solver: cascadic multigrid (Bornemann and Deuflhard 1996).
 import numpy as np
 from numba import njit
 
-HOLD = 1.0
+HOLD = 1.0  # as strong as one neighbour: the ring is followed within a pixel or two
 _SWEEPS = 14
 _OVER_RELAXATION = np.float32(1.5)
 

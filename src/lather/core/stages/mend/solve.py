@@ -89,6 +89,7 @@ _GRAIN_MATCH = TextureMatch((0.0, 1.0))  # Blend-in brings grain only, as strong
 _GRAIN_LEVEL, _GRAIN_SIZE_PX = np.float32(0.01), 0.6
 _DAB_TONE_SHARE = 0.1  # what is wider than this is known better from around the place than from elsewhere
 _LEAST_DAB_SIGMA_PX = 4.0
+# pores count, not grain; a tenth more, as the high-pass took of them
 _PORE_MATCH = TextureMatch((0.7, 1.6), lag_px=5, grain_px=1.0, times=1.12)
 
 
@@ -118,8 +119,7 @@ def _grain_source(rect: Rect) -> SourceRead:
 def _heal_with(stroke: Stroke, read: Read, bounds: Rect) -> dict:
     """Where the texture of a heal comes from, as arguments of `heal`."""
     if stroke.tool == "blend_in":
-        return {"read_source": _grain_source,
-                "match": _GRAIN_MATCH}
+        return {"read_source": _grain_source, "match": _GRAIN_MATCH}
     reader = source_reader(read, stroke.offset, bounds, stroke.turn)
     sigma = texture_sigma(stroke)
     if sigma:

@@ -34,7 +34,7 @@ class SplitKind(MendKind):
     """Renders Split layers. Settings: those of `BandSettings`."""
 
     id = "split"
-    method = b"split-6"
+    method = MendKind.method + b" split-6"
 
     def reading(self, layer: Layer, read: Read, bounds: Rect) -> Read:
         return band_reader(read, BandSettings.of(layer.settings), bounds)

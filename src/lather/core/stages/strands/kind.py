@@ -12,7 +12,7 @@ class StrandsKind(MendKind):
     """Renders Strands layers: Mend's hand tools, and the strand."""
 
     id = "strands"
-    method = b"strands-5"
+    method = MendKind.method + b" strands-5"
 
     def reads_of(self, layer: Layer, stroke: Stroke, bounds: Rect) -> tuple[Rect, Rect]:
         if stroke.tool != "strand":
