@@ -9,7 +9,7 @@ from pathlib import Path
 SOURCE = Path(__file__).parents[1] / "src" / "lather"
 # each may import itself and those before it
 ORDER = ["colour", "imageio", "brush", "job", "stages", "engine", "measure", "find", "practice"]
-SHARED = {"memory", "threads", "errors", "types", "levels", "data"}
+SHARED = {"memory", "threads", "errors", "types", "levels", "data", "ranges", "state"}
 
 
 def imports(path: Path) -> set[str]:

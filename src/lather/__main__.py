@@ -1,12 +1,19 @@
 """`lather COMMAND`: command line or window. Each command lives in its own file under `cli`, loaded when used."""
 
+from lather import interrupt
+
+if __name__ == "__main__":
+    interrupt.let_through()  # before anything that takes time to load
+
 import argparse
+import contextlib
 import importlib
+import io
 import os
 import sys
 
 from lather import __version__
-from lather.core.errors import Cancelled, LatherError
+from lather.core.errors import Cancelled, LatherError, RequestError
 
 COMMANDS = {
     "demo": "opens the desk on the demo job",
@@ -23,9 +30,16 @@ COMMANDS = {
 EXIT_CODES = "Exit codes: 0 done; 2 wrong input, nothing half-written is left (the reason is printed); 130 stopped."
 
 
+class Parser(argparse.ArgumentParser):
+    """Says what is wrong with the arguments in one line, as everything else does."""
+
+    def error(self, message: str):
+        raise RequestError(f"{message[:1].upper()}{message[1:]}; see `{self.prog} --help`.")
+
+
 def build_parser(wanted: str | None = None) -> argparse.ArgumentParser:
     """The parser; only the wanted command's file is loaded."""
-    parser = argparse.ArgumentParser(prog="lather", description="A retouching desk for portraits.", epilog=EXIT_CODES)
+    parser = Parser(prog="lather", description="A retouching desk for portraits.", epilog=EXIT_CODES)
     parser.add_argument("--version", action="version", version=f"Lather {__version__}")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
     for name, help_text in COMMANDS.items():
@@ -38,31 +52,60 @@ def build_parser(wanted: str | None = None) -> argparse.ArgumentParser:
 
 
 def main(arguments: list[str] | None = None) -> int:
+    """Run a command; returns its exit code. Everything that can go wrong with input or output is said in one line."""
     arguments = sys.argv[1:] if arguments is None else arguments
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):  # names and signs that this terminal cannot show stop nothing
+            stream.reconfigure(errors="backslashreplace")
+    try:
+        code = _run(arguments)
+        sys.stdout.flush()
+        return code
+    except LatherError as error:
+        print(f"lather: {error.message}", file=sys.stderr)
+        return interrupt.EXIT_CODE if isinstance(error, Cancelled) else 2
+    except MemoryError:
+        print("lather: not enough memory; close other programs or use a smaller picture.", file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        _drop_output()
+        return 0
+    except OSError as error:
+        _drop_output()
+        where = f" {error.filename}" if error.filename else ""
+        print(f"lather: reading or writing failed{where} ({error.strerror or error}).", file=sys.stderr)
+        return 2
+
+
+def _drop_output() -> None:
+    """Nobody takes the output any more: the interpreter is not to try again at its end."""
+    with contextlib.suppress(OSError, io.UnsupportedOperation):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+
+
+def _run(arguments: list[str]) -> int:
     wanted = next((a for a in arguments if a in COMMANDS), None)
     parser = build_parser(wanted)
     parsed = parser.parse_args(arguments)
     if parsed.command is None:
         parser.print_help()
         return 2
+    return parsed.run(parsed) or 0
+
+
+def start() -> None:
+    """The program as a process of its own."""
+    interrupt.let_through()
     try:
-        return parsed.run(parsed) or 0
-    except Cancelled as error:
-        print(f"lather: {error.message}", file=sys.stderr)
-        return 130
-    except LatherError as error:
-        print(f"lather: {error.message}", file=sys.stderr)
-        return 2
+        from lather.core.imageio.atomic import sweep_parts  # loading it takes longest
+
+        interrupt.unwind()
+        sweep_parts()
+        code = main()
     except KeyboardInterrupt:
-        print("lather: stopped.", file=sys.stderr)
-        return 130
-    except MemoryError:
-        print("lather: not enough memory; close other programs or use a smaller picture.", file=sys.stderr)
-        return 2
-    except BrokenPipeError:
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        return 0
+        interrupt.end_now()
+    sys.exit(code)
 
 
 if __name__ == "__main__":
-    sys.exit(main())
+    start()

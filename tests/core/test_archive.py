@@ -23,8 +23,9 @@ from lather.core.errors import JobFileError, SaveError
 from lather.core.imageio.write import write_picture
 from lather.core.job.archive import open_job
 from lather.core.job.commands import AddEdits, SetLayer
+from lather.core.job.document import same_document
 from lather.core.job.journal import Journal, leftovers
-from lather.core.job.model import Stroke, freeze_points, new_id, same_document
+from lather.core.job.model import Stroke, freeze_points, new_id
 from lather.core.session import Session
 from tests.support.pictures import skin_like
 

@@ -23,6 +23,7 @@ from lather.core.job.commands import (
     Together,
     command_from_json,
 )
+from lather.core.job.document import job_from_json, job_to_json, same_document
 from lather.core.job.face_map import POINTS, FaceMap
 from lather.core.job.fence import Fence
 from lather.core.job.finds import Find
@@ -32,11 +33,8 @@ from lather.core.job.model import (
     Source,
     Stroke,
     freeze_points,
-    job_from_json,
-    job_to_json,
     new_id,
     new_job,
-    same_document,
 )
 from lather.core.job.source_map import SourceTurn
 

@@ -5,7 +5,10 @@ import json
 import sys
 from pathlib import Path
 
+from lather.cli.arguments import number, whole
 from lather.cli.delivery import add_delivery_arguments, delivery_of
+from lather.cli.outputs import make_folder, refuse_clashes
+from lather.cli.workers import in_processes
 from lather.core.engine.export import Output
 from lather.core.errors import RequestError
 from lather.core.find.finder import find_all
@@ -25,8 +28,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--job", help="also save the job: a .lather file; a folder for many photos")
     parser.add_argument("--bits", type=int, choices=(8, 16), help="depth; without it 16 where the format has it")
     parser.add_argument("--json", action="store_true", help="machine-readable: what was found and mended")
-    parser.add_argument("--jobs", type=int, default=1, metavar="N", help="photos worked on at the same time")
-    parser.add_argument("--soft", type=float, default=0.0, metavar="PERCENT",
+    parser.add_argument("--jobs", type=whole(1, 64), default=1, metavar="N", help="photos worked on at the same time")
+    parser.add_argument("--soft", type=number(0, 100), default=0.0, metavar="PERCENT",
                         help="share of the finest stray hairs to leave, for a soft look")
     parser.add_argument("--brief", help="kind of job, for how much of creases and hollows stays: "
                         + ", ".join(job_kinds()))
@@ -74,27 +77,32 @@ def mend_photo(
     }
 
 
+def _check_names(out: str, job: str | None, bits: int | None) -> None:
+    """Raises RequestError or SaveError for endings that say another kind of file."""
+    if bits is not None and bits not in DEPTHS[format_for(out)]:
+        raise RequestError(f"{format_for(out)} holds 8 bits a channel; choose PNG or TIFF for 16.")
+    if job and Path(job).suffix != ".lather":
+        raise RequestError(f"{job}: a job's name ends in .lather.")
+
+
 def run(arguments: argparse.Namespace) -> int:
     delivery = delivery_of(arguments)
     job_kind = None if arguments.brief is None else job_kind_named(arguments.brief)
     many = len(arguments.photos) > 1
-    if many and Path(arguments.out).suffix and not Path(arguments.out).is_dir():
-        raise RequestError("For many photos --out is a folder.")
     if many:
-        Path(arguments.out).mkdir(parents=True, exist_ok=True)
-        if arguments.job:
-            Path(arguments.job).mkdir(parents=True, exist_ok=True)
+        for folder in filter(None, (arguments.out, arguments.job)):
+            make_folder(folder)
     tasks = []
     for photo in arguments.photos:
         stem = Path(photo).stem
         out = str(Path(arguments.out) / f"{stem}-mended.tif") if many else arguments.out
         job = str(Path(arguments.job) / f"{stem}.lather") if many and arguments.job else arguments.job
         tasks.append((photo, out, job, arguments.bits, delivery, arguments.soft / 100, job_kind))
+    for task in tasks:
+        _check_names(*task[1:4])
+    refuse_clashes([path for task in tasks for path in task[1:3] if path], arguments.photos)
     if arguments.jobs > 1 and many:
-        from concurrent.futures import ProcessPoolExecutor
-
-        with ProcessPoolExecutor(arguments.jobs) as pool:
-            results = list(pool.map(mend_photo, *zip(*tasks)))
+        results = in_processes(mend_photo, tasks, arguments.jobs)
     else:
         results = [mend_photo(*task) for task in tasks]
     if arguments.json:

@@ -5,11 +5,13 @@ import json
 import os
 import sys
 
+from lather.cli.arguments import number, whole
+
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--megapixels", type=float, default=24.0)
+    parser.add_argument("--megapixels", type=number(0.5, 400), default=24.0)
     parser.add_argument("--row", action="append", help="only this row (may be given more than once)")
-    parser.add_argument("--events", type=int, default=200, help="events per row for the 95th percentile")
+    parser.add_argument("--events", type=whole(1, 100_000), default=200, help="events per row for the 95th percentile")
     parser.add_argument("--json", action="store_true", help="machine-readable")
 
 

@@ -2,17 +2,19 @@
 
 import argparse
 
+from lather.cli.arguments import number, whole
 from lather.core.find.worth import Delivery
 
 
 def add_delivery_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--delivered-px", type=int, help="long edge on screen; without it, full size")
-    parser.add_argument("--print-mm", type=float, help="long edge of the print, instead of a screen")
-    parser.add_argument("--distance-mm", type=float, default=400.0, help="from which the print is looked at")
+    parser.add_argument("--delivered-px", type=whole(1, 1_000_000), help="long edge on screen; without it, full size")
+    parser.add_argument("--print-mm", type=number(1, 100_000), help="long edge of the print, instead of a screen")
+    parser.add_argument("--distance-mm", type=number(1, 100_000), default=400.0,
+                        help="from which the print is looked at")
 
 
 def delivery_of(arguments: argparse.Namespace) -> Delivery:
-    """Raises RequestError for sizes that make no sense."""
+    """What the flags say."""
     if arguments.print_mm is not None:
         return Delivery("print", None, arguments.print_mm, arguments.distance_mm)
     return Delivery("screen", arguments.delivered_px)

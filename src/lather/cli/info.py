@@ -3,6 +3,7 @@
 import argparse
 import json
 
+from lather.cli.arguments import number
 from lather.core.colour import profiles
 from lather.core.imageio.metadata import describe
 from lather.core.imageio.picture import MAX_PIXELS
@@ -15,7 +16,8 @@ from lather.core.session import Session
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("file", help="a photo or a .lather job")
     parser.add_argument("--json", action="store_true", help="machine-readable")
-    parser.add_argument("--max-megapixels", type=float, default=MAX_PIXELS / 1e6, help="refuse larger pictures")
+    parser.add_argument("--max-megapixels", type=number(0.001, 100_000), default=MAX_PIXELS / 1e6,
+                        help="refuse larger pictures")
 
 
 def facts(path: str, max_megapixels: float = MAX_PIXELS / 1e6) -> dict:

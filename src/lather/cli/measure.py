@@ -8,6 +8,7 @@ import cv2
 
 from lather.core.engine.photo import Photo
 from lather.core.errors import RequestError
+from lather.core.imageio.files import check_regular, read_bytes
 from lather.core.imageio.read import decode_picture
 from lather.core.job.finds import Find
 from lather.core.job.limits import band, job_kind_named, job_kinds
@@ -27,20 +28,18 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def _photo(path: str) -> Photo:
-    try:
-        data = Path(path).read_bytes()
-    except OSError as error:
-        raise RequestError(f"{path} cannot be read ({error.strerror}).") from None
+    data = read_bytes(Path(path))
     return Photo(decode_picture(data, name=path), data, path)
 
 
 def _finds(path: str | None) -> list[Find]:
     if path is None:
         return []
+    check_regular(Path(path), RequestError, "list of finds")
     try:
         rows = json.loads(Path(path).read_text())["finds"]
         return [Find.from_json({"confidence": 1.0} | row | {"id": str(row.get("id", n))}) for n, row in enumerate(rows)]
-    except (OSError, ValueError, KeyError, TypeError):
+    except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError, RequestError):
         raise RequestError(f"{path} holds no finds; give what `lather find --json` printed.") from None
 
 
@@ -69,6 +68,7 @@ def run(arguments: argparse.Namespace) -> int:
         )
     zones = None
     if arguments.zones:
+        check_regular(Path(arguments.zones), RequestError, "zone map")
         zones = cv2.imread(arguments.zones, cv2.IMREAD_GRAYSCALE)
         if zones is None or zones.shape != (before.height, before.width):
             raise RequestError(f"{arguments.zones} is no zone map of this picture's size.")

@@ -2,7 +2,9 @@
 
 import argparse
 import json
+from pathlib import Path
 
+from lather.cli.arguments import number, whole
 from lather.core.errors import RequestError
 from lather.core.practice.grain import Grain
 from lather.core.practice.make import KINDS, make_plate, write_plate
@@ -14,11 +16,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
     make = actions.add_parser("make", help="writes photo.png, truth.png, zones.png, flaws.json")
     make.add_argument("--sitter", required=True, help=f"{', '.join(sitter_names())}, or the path of your own plate")
-    make.add_argument("--seed", type=int, default=1)
+    make.add_argument("--seed", type=whole(0, 2**32 - 1), default=1)
     make.add_argument("--flaw", action="append", default=[], metavar="KIND=COUNT", help=f"kinds: {', '.join(KINDS)}")
-    make.add_argument("--grain", type=float, default=0.6, help="noise level in %% of the range, 0-5")
-    make.add_argument("--grain-size", type=float, default=0.6, help="radius of a grain in px")
-    make.add_argument("--grain-chroma", type=float, default=0.3, help="share of colour noise, 0-1")
+    make.add_argument("--grain", type=number(0, 5), default=0.6, help="noise level in %% of the range, 0-5")
+    make.add_argument("--grain-size", type=number(0, 5), default=0.6, help="radius of a grain in px")
+    make.add_argument("--grain-chroma", type=number(0, 1), default=0.3, help="share of colour noise, 0-1")
     make.add_argument("--out", required=True, help="folder, made if it is not there")
     make.add_argument("--json", action="store_true", help="print the list of flaws")
     score = actions.add_parser("score", help="score of a retouched picture against its truth")
@@ -33,9 +35,10 @@ def _counts(pairs: list[str]) -> dict[str, int] | None:
     counts = {}
     for pair in pairs:
         kind, _, count = pair.partition("=")
-        if not count.isdigit() or int(count) > 1000:
-            raise RequestError(f"“{pair}” is not KIND=COUNT, like blemish_red=5.")
-        counts[kind] = int(count)
+        try:
+            counts[kind] = whole(0, 1000)(count)
+        except argparse.ArgumentTypeError:
+            raise RequestError(f"“{pair}” is not KIND=COUNT, like blemish_red=5, up to 1000.") from None
     return counts
 
 
@@ -52,13 +55,16 @@ def _score(arguments: argparse.Namespace) -> int:
     return 0
 
 
+def _refuse_other_files(folder: Path) -> None:
+    """Raises RequestError where writing would replace pictures that are none of the practice room's."""
+    if (folder / "photo.png").exists() and not (folder / "flaws.json").exists():
+        raise RequestError(f"{folder} holds a photo.png of yours; choose another folder.")
+
+
 def run(arguments: argparse.Namespace) -> int:
     if arguments.action == "score":
         return _score(arguments)
-    if arguments.seed < 0:
-        raise RequestError("The seed is a whole number from 0 up.")
-    if not (0 <= arguments.grain <= 5 and 0 <= arguments.grain_size <= 5 and 0 <= arguments.grain_chroma <= 1):
-        raise RequestError("Grain goes from 0 to 5 %, its size from 0 to 5 px, its colour share from 0 to 1.")
+    _refuse_other_files(Path(arguments.out))
     grain = Grain(arguments.grain, arguments.grain_size, arguments.grain_chroma)
     plate = make_plate(arguments.sitter, arguments.seed, flaws=_counts(arguments.flaw), grain=grain)
     write_plate(plate, arguments.out)

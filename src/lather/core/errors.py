@@ -25,6 +25,18 @@ class SaveError(LatherError):
     """Writing failed; nothing half-written was left behind."""
 
 
+class ChangedOnDisk(SaveError):
+    """The file to be replaced is not the one that was read: somebody else saved meanwhile.
+
+    was_there: a save was read from it; else a file was there that was never opened here.
+    """
+
+    def __init__(self, path, *, was_there: bool):
+        what = "was saved by another window since it was opened here" if was_there else "is there already"
+        super().__init__(f"{path.name} {what}; save under another name, or replace it knowingly.", path=path)
+        self.was_there = was_there
+
+
 class RequestError(LatherError):
     """A command or a setting that does not make sense."""
 

@@ -2,17 +2,21 @@
 
 from collections.abc import Callable
 from concurrent.futures import Future
+from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from lather.core.engine.engine import Engine
 from lather.core.engine.export import Output, export
 from lather.core.engine.photo import Photo
-from lather.core.errors import SaveError
+from lather.core.errors import JobFileError, PictureError, SaveError
+from lather.core.imageio.files import check_regular, holds, is_same_file, read_bytes, refuse_unwritable
 from lather.core.imageio.picture import MAX_PIXELS, Picture
-from lather.core.imageio.read import decode_picture, read_picture
+from lather.core.imageio.read import decode_picture
 from lather.core.job.archive import MAX_UNPACKED, OpenedJob, open_job, save_job
 from lather.core.job.history import History
+from lather.core.job.identity import JobIdentity
+from lather.core.job.member_names import readable_name
 from lather.core.job.model import Job, new_job
 from lather.core.stages.patches.kind import PatchKind
 from lather.core.stages.registry import make_kinds
@@ -21,13 +25,18 @@ from lather.core.threads import ARITHMETIC
 
 @dataclass(eq=False)
 class Session:
-    """`photo_path`: where the photo came from, if not from a job file. `job_file`: where the job is saved."""
+    """`photo_path`: where the photo came from, if not from a job file. `job_file`: where the job is saved.
+
+    identity: which save of the job file this is. members: parts of it that this version does not know.
+    """
 
     photo: Photo
     history: History
     photo_path: Path | None = None
     job_file: Path | None = None
     notes: list[str] = field(default_factory=list)
+    identity: JobIdentity | None = None
+    members: dict[str, bytes] = field(default_factory=dict)
 
     def __post_init__(self):
         self.engine = Engine(self.photo, make_kinds())
@@ -40,8 +49,9 @@ class Session:
     def from_photo(cls, path: str | Path, *, max_pixels: int = MAX_PIXELS, **brief) -> "Session":
         """A new job on a photo. Raises PictureError."""
         path = Path(path)
-        picture = read_picture(path, max_pixels=max_pixels)
-        photo = Photo(picture, path.read_bytes(), path.name)
+        data = read_bytes(path)
+        photo = Photo(decode_picture(data, name=path.name, max_pixels=max_pixels), data, readable_name(path.name))
+        picture = photo.picture
         return cls(photo, History(new_job(photo.source, **brief)), path.resolve(), notes=list(picture.notes))
 
     @classmethod
@@ -65,7 +75,7 @@ class Session:
         picture = picture or decode_picture(opened.photo_bytes, name=opened.photo_name, max_pixels=max_pixels)
         session = cls(
             Photo(picture, opened.photo_bytes, opened.photo_name), opened.history, None, job_file,
-            opened.notes + list(picture.notes),
+            opened.notes + list(picture.notes), opened.identity, opened.members,
         )
         for kind in session.engine.kinds.values():
             if isinstance(kind, PatchKind):
@@ -76,12 +86,11 @@ class Session:
     def open(cls, path: str | Path, **limits) -> "Session":
         """A photo or a job, told apart by the file's first bytes."""
         path = Path(path)
-        try:
-            with open(path, "rb") as file:
-                is_zip = file.read(4) == b"PK\3\4"
-        except OSError:
-            is_zip = path.suffix == ".lather"
-        if is_zip or path.suffix == ".lather":
+        is_job = path.suffix == ".lather"
+        check_regular(path, JobFileError if is_job else PictureError, "job" if is_job else "picture")
+        with suppress(OSError), open(path, "rb") as file:  # what cannot be read is said by whoever reads it
+            is_job = is_job or file.read(4) == b"PK\3\4"
+        if is_job:
             return cls.from_job_file(path, **limits)
         limits.pop("max_unpacked", None)
         return cls.from_photo(path, **limits)
@@ -90,7 +99,7 @@ class Session:
         """Everything `save_job` needs, immutable, so that saving can run beside painting."""
         return {
             "base": self.history.base, "commands": self.history.commands, "position": self.history.position,
-            "job": self.job, "photo_bytes": self.photo.file_bytes,
+            "job": self.job, "photo_bytes": self.photo.file_bytes, "members": self.members,
         }
 
     def stored_patches(self, job: Job) -> dict:
@@ -113,13 +122,27 @@ class Session:
 
         Raises SaveError, RequestError or Cancelled; then nothing is left.
         """
-        target = Path(path).resolve()
-        if self.photo_path is not None and target == self.photo_path.resolve():
-            raise SaveError(f"{target.name} is the photo itself, which is never changed; choose another name.")
+        self.refuse_photo(path)
+        if is_same_file(path, self.job_file):
+            raise SaveError(f"{Path(path).name} is the job itself; choose another name.")
         export(self.engine, job or self.job, path, output, progress)
 
     def save(self, path: str | Path) -> None:
         """Save now, in this thread. Raises SaveError."""
+        self.refuse_photo(path)
         snapshot = self.snapshot()
-        save_job(path, patches=self.stored_patches(snapshot["job"]), **snapshot)
+        self.identity = save_job(path, patches=self.stored_patches(snapshot["job"]), **snapshot)
         self.job_file = Path(path).resolve()
+
+    def photo_changed(self) -> bool:
+        """True if the photo's file is there and no longer the one that was read."""
+        if self.photo_path is None or self.photo_path.suffix == ".lather" or not self.photo_path.is_file():
+            return False
+        return not holds(self.photo_path, self.photo.file_bytes)
+
+    def refuse_photo(self, path: str | Path) -> None:
+        """Raises SaveError if a file is the photo: where it came from, or a file that holds the very same bytes."""
+        path = Path(path)
+        refuse_unwritable(path)
+        if is_same_file(path, self.photo_path) or holds(path, self.photo.file_bytes):
+            raise SaveError(f"{path.name} is the photo itself, which is never changed; choose another name.", path=path)

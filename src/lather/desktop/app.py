@@ -81,4 +81,4 @@ def run(path: str | Path | None = None, *, demo: bool = False) -> int:
 def _report(window, kind, error, trace) -> None:
     """An error nobody expected: said in the window, printed in full, and the program goes on."""
     sys.__excepthook__(kind, error, trace)
-    window.say(f"Something went wrong ({error}); your work is kept. Save the job and start again.")
+    window.warn(f"Something went wrong ({error}); your work is kept. Save the job and start again.")

@@ -6,13 +6,15 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from lather.core.errors import LatherError
+from lather.core.errors import ChangedOnDisk, LatherError, SaveError
 from lather.core.job.archive import save_job
+from lather.core.job.changes import Change, change_between
 from lather.core.job.commands import AddLayer, Command
-from lather.core.job.journal import Journal
+from lather.core.job.identity import JobIdentity
+from lather.core.job.journal import Journal, step_record
 from lather.core.job.model import Job, Layer, Stage, new_id
 from lather.core.session import Session
-from lather.core.stages.registry import StageInfo, stage_info
+from lather.core.stages.registry import STAGES, StageInfo, stage_info
 
 
 class OpenJob(QObject):
@@ -20,13 +22,14 @@ class OpenJob(QObject):
 
     Signals: `changed(Job)` after every step; `stage_changed()` when another stage is taken;
     `state_changed()` when saving begins, ends or fails;
-    `problem(sentence)` for the person.
+    `problem(sentence)` for the person; `conflict(ChangedOnDisk)` when another window saved the same file meanwhile.
     """
 
     changed = pyqtSignal(object)
     stage_changed = pyqtSignal()
     state_changed = pyqtSignal()
     problem = pyqtSignal(str)
+    conflict = pyqtSignal(object)
     _save_ended = pyqtSignal(object, object, object)
 
     def __init__(self, session: Session, parent=None, *, unsaved: bool = False):
@@ -35,21 +38,18 @@ class OpenJob(QObject):
         self.saving = False
         self._saved_job = None if unsaved else session.job
         self._pending: list[dict] = []
-        self.journal = self._open_journal()
+        self._journal_told = ""
+        self.journal = Journal(
+            session.job, job_file=session.job_file, photo_path=session.photo_path, identity=session.identity
+        )
         session.history.listener = self._journal_step
         self.stage_id = "mend"
         self.new_layer_settings: dict[str, Callable[[], dict]] = {}
         self.new_layer_fence: Callable[[str], object] = lambda stage_id: None
         self._in_hand: dict[str, str] = {}
+        self._came_from: dict[str, str] = {}
         self.layer_id = self._usual_layer(session.job)
         self._save_ended.connect(self._after_save)
-
-    def _open_journal(self) -> Journal | None:
-        try:
-            return Journal(self.session.job, job_file=self.session.job_file, photo_path=self.session.photo_path)
-        except (OSError, LatherError) as error:
-            self._journal_error = str(error)
-            return None
 
     @property
     def job(self) -> Job:
@@ -94,21 +94,25 @@ class OpenJob(QObject):
             return "Saving …"
         if self.saved and self.session.job_file:
             return "Saved"
-        if self.journal is None:
+        if self.journal.problem:
             return "Not saved, no journal"
         return "Not saved yet" if self.session.job_file is None else "Changed, journal kept"
 
     def _journal_step(self, record: dict, strokes: tuple) -> None:
-        if self.journal is None:
-            return
-        try:
-            written = self.journal.append(record, strokes)
-        except OSError as error:
-            self.journal = None
-            self.problem.emit(f"The journal cannot be written ({error.strerror}); save the job now.")
-            return
+        written = self.journal.append(record, strokes)
         if self.saving:
             self._pending.append(written)
+        self.tell_journal()
+
+    def tell_journal(self) -> None:
+        """Say once that the journal cannot be written, and that it can again."""
+        problem = self.journal.problem
+        if problem and not self._journal_told:
+            self.problem.emit(f"The journal cannot be written ({problem}): a crash would cost what is not saved. Save "
+                              "the job, and free some space.")
+        elif self._journal_told and not problem:
+            self.problem.emit("The journal is written again; nothing is missing in it.")
+        self._journal_told = problem
 
     # changes
 
@@ -124,13 +128,27 @@ class OpenJob(QObject):
             self._saved_job = self.session.job
         self._tell()
 
-    def undo(self) -> None:
-        self.session.history.undo()
-        self._tell()
+    def undo(self) -> Change | None:
+        """One step back; what it changed, None if there is no step."""
+        return self._step(self.session.history.undo_label, self.session.history.undo)
 
-    def redo(self) -> None:
-        self.session.history.redo()
+    def redo(self) -> Change | None:
+        return self._step(self.session.history.redo_label, self.session.history.redo)
+
+    def _step(self, label: str | None, step: Callable[[], Job]) -> Change | None:
+        if label is None:
+            return None
+        before = self.job
+        change = change_between(before, step(), label)
         self._tell()
+        return change
+
+    def show(self, change: Change) -> None:
+        """Take in hand where something changed."""
+        if change.stage_id and any(info.id == change.stage_id for info in STAGES):
+            self.choose_stage(change.stage_id)
+            if any(layer.id == change.layer_id for layer in self.stage.layers):
+                self.choose_layer(change.layer_id)
 
     def add_layer(self, name: str = "", settings: dict | None = None, strength: float = 1.0) -> None:
         """A new layer of the stage in hand, above the one in hand, and in hand itself."""
@@ -138,6 +156,7 @@ class OpenJob(QObject):
         layer = Layer(new_id(), name or self.info.first_layer_name, self.info.layer_kind, strength=strength,
                       settings=made, fence=self.new_layer_fence(self.stage_id))
         at = self.stage.index(self.layer.id) + 1 if self.layer else 0
+        self._came_from[layer.id] = self.layer_id
         self.layer_id = layer.id
         self.do(AddLayer(self.stage_id, layer, at))
 
@@ -152,6 +171,9 @@ class OpenJob(QObject):
         self.changed.emit(self.job)
 
     def _tell(self) -> None:
+        held = {layer.id for layer in self.stage.layers}
+        while self.layer_id not in held and self.layer_id in self._came_from:  # a new layer was undone
+            self.layer_id = self._came_from[self.layer_id]
         if self.layer is not None:
             self.layer_id = self.layer.id
         self.changed.emit(self.job)
@@ -159,8 +181,11 @@ class OpenJob(QObject):
 
     # saving
 
-    def save(self, path: str | Path) -> bool:
-        """Save in the background; False if a save is already running."""
+    def save(self, path: str | Path, *, knowingly: bool = False) -> bool:
+        """Save in the background; False if a save is already running.
+
+        knowingly: over whatever is there; else only over the save that was read or written here.
+        """
         if self.saving:
             return False
         self.saving = True
@@ -170,47 +195,50 @@ class OpenJob(QObject):
         if path.suffix != ".lather":
             path = path.with_name(path.name + ".lather")
         self.state_changed.emit()
+        replaces = True if knowingly else self.session.identity if path.resolve() == self.session.job_file else None
 
         def work() -> None:
             try:
-                save_job(path, patches=self.session.stored_patches(snapshot["job"]), **snapshot)
-                self._save_ended.emit(path, snapshot["job"], None)
+                self.session.refuse_photo(path)
+                patches = self.session.stored_patches(snapshot["job"])
+                outcome = save_job(path, patches=patches, replaces=replaces, **snapshot)
             except LatherError as error:
-                self._save_ended.emit(path, snapshot["job"], error.message)
+                outcome = error
             except Exception as error:
-                text = f"The job could not be saved ({error}); try another folder."
-                self._save_ended.emit(path, snapshot["job"], text)
+                outcome = SaveError(f"The job could not be saved ({error}); try another folder.")
+            self._save_ended.emit(path, snapshot["job"], outcome)
 
         threading.Thread(target=work, name="save", daemon=True).start()
         return True
 
-    def _after_save(self, path: Path, job: Job, message: str | None) -> None:
+    def _after_save(self, path: Path, job: Job, outcome: JobIdentity | LatherError) -> None:
         self.saving = False
-        if message is None:
-            self.session.job_file = path.resolve()
+        if isinstance(outcome, JobIdentity):
+            self.session.job_file, self.session.identity = path.resolve(), outcome
             self._saved_job = job
-            if self.journal is not None:
-                try:
-                    self.journal.begin(
-                        job, job_file=self.session.job_file, photo_path=self.session.photo_path, records=self._pending
-                    )
-                except (OSError, LatherError) as error:
-                    self.problem.emit(f"The journal cannot be written ({error}); save often.")
+            self.journal.begin(job, job_file=self.session.job_file, photo_path=self.session.photo_path,
+                               identity=outcome, records=self._pending)
+            self.tell_journal()
+            if self.session.photo_changed():
+                self.problem.emit(f"Saved. {self.session.photo_path.name} has changed on disk since it was opened; the "
+                                  "job keeps it as it was.")
+        elif isinstance(outcome, ChangedOnDisk):
+            self.conflict.emit(outcome)
         else:
-            self.problem.emit(message)
+            self.problem.emit(outcome.message)
         self._pending = []
         self.state_changed.emit()
 
     def rewrite_journal(self) -> None:
         """After a recovery: write the recovered steps into this job's own journal, so that they stay safe."""
-        history = self.session.history
-        base, commands, position = history.base, history.commands, history.position
-        self.journal.begin(base, job_file=None, photo_path=self.session.photo_path or self.session.job_file)
-        for number, command in enumerate(commands, 1):
-            self.journal.append({"step": "do", "at": number, "command": command.to_json()}, command.strokes())
-        self.journal.append({"step": "goto", "at": position}, ())
+        history, session = self.session.history, self.session
+        steps = [step_record({"step": "do", "at": number, "command": command.to_json()}, command.strokes())
+                 for number, command in enumerate(history.commands, 1)]
+        self.journal.begin(
+            history.base, job_file=session.job_file, photo_path=session.photo_path, identity=session.identity,
+            records=[*steps, {"step": "goto", "at": history.position}], whole=True,
+        )
 
     def close(self, *, keep_journal: bool = False) -> None:
         self.session.history.listener = None
-        if self.journal is not None:
-            self.journal.close(keep=keep_journal)
+        self.journal.close(keep=keep_journal)

@@ -1,15 +1,17 @@
 """What the desk remembers between starts: recent files, theme. One small JSON file."""
 
 import json
+import math
 import os
 from pathlib import Path
 
 from lather.core.colour import profiles
 from lather.core.errors import LatherError
-from lather.core.imageio.write import write_atomically
+from lather.core.imageio.atomic import write_atomically
 from lather.desktop.input.keys import settings_folder
 
 _MOST_RECENT = 10
+_LINGER_S = 0.8
 
 
 def _load() -> dict:
@@ -30,12 +32,17 @@ def _store(data: dict) -> None:
 
 def recent_files() -> list[str]:
     """Recent files that still exist, newest first."""
-    return [p for p in _load().get("recent", []) if isinstance(p, str) and Path(p).exists()]
+    return [p for p in _recent(_load()) if Path(p).exists()]
+
+
+def _recent(data: dict) -> list[str]:
+    listed = data.get("recent", [])
+    return [p for p in listed if isinstance(p, str) and "\0" not in p] if isinstance(listed, list) else []
 
 
 def remember(path: Path) -> None:
     data = _load()
-    others = [p for p in data.get("recent", []) if p != str(path)]
+    others = [p for p in _recent(data) if p != str(path)]
     data["recent"] = [str(path), *others][:_MOST_RECENT]
     _store(data)
 
@@ -58,6 +65,15 @@ def finds_on_opening() -> bool:
     if "LATHER_FINDS_ON_OPENING" in os.environ:
         return os.environ["LATHER_FINDS_ON_OPENING"] != "0"
     return bool(_load().get("finds_on_opening", True))
+
+
+def linger_ms() -> int:
+    """How long a mended find stays in view before the next one comes (setting `linger_s`), 0 to 10 s."""
+    try:
+        seconds = float(_load().get("linger_s", _LINGER_S))
+    except (TypeError, ValueError):
+        seconds = _LINGER_S
+    return round(1000 * min(10.0, max(0.0, seconds))) if math.isfinite(seconds) else round(1000 * _LINGER_S)
 
 
 def theme_name() -> str:

@@ -1,25 +1,18 @@
-"""The one window: header, screens, notices. Assembly only."""
+"""The one window: header, screens, messages. Assembly only."""
 
 import threading
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QTimer, pyqtSignal
-from PyQt6.QtWidgets import (
-    QFileDialog,
-    QHBoxLayout,
-    QLabel,
-    QMainWindow,
-    QMessageBox,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QFileDialog, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from lather.core.errors import LatherError
-from lather.core.job.journal import Leftover, leftovers
+from lather.core.errors import ChangedOnDisk, LatherError
+from lather.core.job.journal import Leftover, leftovers, leftovers_of
+from lather.core.job.member_names import readable_name
 from lather.core.job.model import STAGE_IDS
 from lather.core.memory import give_back_memory
-from lather.core.practice.demo import demo_job_path
+from lather.core.practice.demo import demo_folder, demo_job_path
+from lather.core.recover import recover
 from lather.core.session import Session
 from lather.core.threads import BACKGROUND
 from lather.desktop import settings
@@ -27,15 +20,17 @@ from lather.desktop.input.keys import KeyFilter
 from lather.desktop.open_job import OpenJob
 from lather.desktop.panels.header import Header
 from lather.desktop.panels.key_sheet import KeySheet
+from lather.desktop.panels.message_line import MessageLine
+from lather.desktop.questions import ask
 from lather.desktop.screens.deliver import DeliverScreen
 from lather.desktop.screens.desk import DeskScreen
 from lather.desktop.screens.review import ReviewScreen
 from lather.desktop.screens.start import StartScreen
 from lather.desktop.theme.style import style_sheet
 
-_NOTICE_MS = 7000
 _FREED_AFTER_MS = 1000
 _FILTER = "Photos and jobs (*.jpg *.jpeg *.png *.tif *.tiff *.webp *.lather)"
+_LEAST_SIZE = (1024, 680)
 
 
 class MainWindow(QMainWindow):
@@ -49,18 +44,16 @@ class MainWindow(QMainWindow):
         self.setAccessibleName("Lather")
         self.setStyleSheet(style_sheet())
         self.setAcceptDrops(True)
+        self.setMinimumSize(*_LEAST_SIZE)
         self.resize(1280, 800)
         self.job: OpenJob | None = None
         self.header = Header()
-        self.notice = QLabel()
-        self.notice.setWordWrap(True)
         self.stack = QStackedWidget()
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.header)
-        column.addWidget(self._notice_bar())
         column.addWidget(self.stack, 1)
         self.setCentralWidget(body)
         self.screens: dict[str, QWidget] = {}
@@ -74,27 +67,20 @@ class MainWindow(QMainWindow):
         self.header.demo_asked.connect(self.open_demo)
         self.header.path_chosen.connect(self.open_path)
         self.header.save_asked.connect(self.save)
-        self._notice_timer = QTimer(self)
-        self._notice_timer.setSingleShot(True)
-        self._notice_timer.timeout.connect(self._notice_frame.hide)
         self._show_start()
 
-    def _notice_bar(self) -> QWidget:
-        self._notice_frame = QWidget()
-        self._notice_frame.setObjectName("panel")
-        row = QHBoxLayout(self._notice_frame)
-        row.setContentsMargins(14, 5, 14, 5)
-        row.addWidget(self.notice, 1)
-        self._notice_frame.hide()
-        return self._notice_frame
+    @property
+    def notice(self) -> MessageLine:
+        """Where the screen in sight speaks."""
+        return self.screen.messages
 
-    def say(self, text: str) -> None:
-        """One sentence under the header, for a while."""
-        if not text:
-            return
-        self.notice.setText(text)
-        self._notice_frame.show()
-        self._notice_timer.start(_NOTICE_MS)
+    def say(self, text: str, *, stays: bool = False) -> None:
+        """One sentence on the message line; `stays` until it is read, for what went wrong."""
+        if text:
+            self.notice.show_message(text, stays=stays)
+
+    def warn(self, text: str) -> None:
+        self.say(text, stays=True)
 
     # opening
 
@@ -128,51 +114,63 @@ class MainWindow(QMainWindow):
         threading.Thread(target=work, name="demo", daemon=True).start()
 
     def _open_demo_file(self, path: Path | None, message: str) -> None:
-        self._notice_frame.hide()
-        try:
-            session = Session.open(path) if path else None
-        except LatherError as error:
-            message = error.message
-        if message:
-            self.say(message)
-        elif self._may_leave():
-            session.job_file, session.photo_path = None, path  # the demo itself stays as it is
-            self._take(session)
+        self.notice.clear()
+        if path is None:
+            self.warn(message)
+        else:
+            self.open_path(path)
 
     def open_path(self, path: str | Path) -> bool:
         """Open a photo or a job in place of what is open. Says why if it cannot; then nothing changes."""
+        path = Path(path)
+        for leftover in leftovers_of(path):
+            answer = self._ask_leftover(leftover)
+            if answer == "back":
+                return self.recover(leftover)
+            if answer == "stay":
+                return False
+            if answer == "discard":
+                leftover.discard()
         try:
             session = Session.open(path)
         except LatherError as error:
-            self.say(error.message)
+            self.warn(error.message)
             return False
         if not self._may_leave():
             return False
+        if demo_folder() == path.resolve().parent:  # the demo itself stays as it is
+            session.job_file, session.identity, session.photo_path = None, None, path.resolve()
+        else:
+            settings.remember(path.resolve())
         self._take(session)
-        settings.remember(Path(path).resolve())
         return True
+
+    def _ask_leftover(self, leftover: Leftover) -> str:
+        steps = f"{leftover.steps} step{'s' * (leftover.steps != 1)}"
+        return ask(
+            self, f"“{leftover.title}” was not closed properly: {steps} made after the last save can be brought back.",
+            {"back": "Bring them back", "without": "Open as it was saved", "discard": "Discard them", "stay": "Cancel"},
+            otherwise="stay",
+        )
 
     def recover(self, leftover: Leftover) -> bool:
         """Go on with work that a crash left."""
         try:
-            base = leftover.job_file or leftover.photo
-            if base is None:
-                raise LatherError("The photo of this work is not known any more; it cannot be brought back.")
-            session = Session.open(base)
-            history = leftover.replay(session.history if leftover.job_file else None)
-            if history.job.source.sha256 != session.photo.sha256:
-                raise LatherError(f"{base.name} is not the photo this work was made on; put the right one back first.")
-            session.history = history
+            session = recover(leftover)
         except LatherError as error:
-            self.say(error.message)
+            self.warn(error.message)
             return False
         if not self._may_leave():
+            leftover.release()
             return False
         self._take(session, unsaved=True)
-        if self.job.journal is not None:
-            self.job.rewrite_journal()
+        self.job.rewrite_journal()
+        if self.job.journal.problem:
+            leftover.release()
+        else:
             leftover.discard()
-        self.say(f"Brought back {leftover.steps} steps. Save the job to keep them.")
+        steps = f"Brought back {leftover.steps} step{'s' * (leftover.steps != 1)}. Save the job to keep them."
+        self.say(" ".join([steps, *session.notes]), stays=bool(session.notes))
         return True
 
     def _take(self, session: Session, *, unsaved: bool = False) -> None:
@@ -180,7 +178,8 @@ class MainWindow(QMainWindow):
         self.job = OpenJob(session, self, unsaved=unsaved)
         self.job.changed.connect(lambda _: self._show_state())
         self.job.state_changed.connect(self._show_state)
-        self.job.problem.connect(self.say)
+        self.job.problem.connect(self.warn)
+        self.job.conflict.connect(self._ask_conflict)
         for key, kind in (("desk", DeskScreen), ("review", ReviewScreen), ("deliver", DeliverScreen)):
             screen = kind(self.job)
             screen.message.connect(self.say)
@@ -188,14 +187,14 @@ class MainWindow(QMainWindow):
             self.stack.addWidget(screen)
         self.show_screen("desk")
         self._show_state()
-        for note in session.notes:
-            self.say(note)
+        if session.notes:
+            self.warn(" ".join(session.notes))
+        self.job.tell_journal()
         self.opened.emit(self.job)
 
     def _close_job(self, *, keep_journal: bool = False) -> None:
         for screen in self.screens.values():
-            if hasattr(screen, "close_job"):
-                screen.close_job()
+            screen.close_job()
             self.stack.removeWidget(screen)
             screen.hide()
             screen.deleteLater()
@@ -210,17 +209,9 @@ class MainWindow(QMainWindow):
         """Ask about changes that are not in a file; the journal keeps nothing after a willing close."""
         if self.job is None or self.job.saved:
             return True
-        box = QMessageBox(self)
-        box.setText(f"“{self.job.job.title}” has changes that are not saved.")
-        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
-        leave = box.addButton("Leave without saving", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        if box.clickedButton() is leave:
-            return True
-        if box.clickedButton() is save:
-            return self._save_and_wait()
-        return False
+        answer = ask(self, f"“{self.job.job.title}” has changes that are not saved.",
+                     {"save": "Save", "leave": "Leave without saving", "stay": "Stay"}, otherwise="stay")
+        return answer == "leave" or (answer == "save" and self._save_and_wait())
 
     def _save_and_wait(self) -> bool:
         if not self.save():
@@ -234,11 +225,17 @@ class MainWindow(QMainWindow):
     # screens and saving
 
     def show_screen(self, key: str) -> None:
-        if key in self.screens:
-            self.stack.setCurrentWidget(self.screens[key])
-            self.header.show_screen(key)
-            canvas = getattr(self.screens[key], "canvas", None)
-            (canvas or self.screens[key]).setFocus()
+        if key not in self.screens:
+            return
+        said = self.stack.currentWidget()
+        said = said.messages if said is not None and said.messages.message else None
+        self.stack.setCurrentWidget(self.screens[key])
+        if said is not None and said is not self.notice:  # what was just said goes along
+            self.notice.show_message(said.message, stays=said.stays)
+            said.clear()
+        self.header.show_screen(key)
+        canvas = getattr(self.screens[key], "canvas", None)
+        (canvas or self.screens[key]).setFocus()
 
     @property
     def screen(self) -> QWidget:
@@ -260,24 +257,46 @@ class MainWindow(QMainWindow):
             return False
         path = self.job.session.job_file
         if path is None or another:
-            start = self.job.session.photo_path or Path.home() / self.job.session.photo.name
-            if start.suffix == ".lather":  # the demo
-                start = Path.home() / start.name
-            suggested = path or start.with_suffix(".lather")
-            chosen, _ = QFileDialog.getSaveFileName(self, "Save the job", str(suggested), "Lather jobs (*.lather)")
+            chosen, _ = QFileDialog.getSaveFileName(
+                self, "Save the job", str(path or self._suggested_path()), "Lather jobs (*.lather)",
+                options=QFileDialog.Option.DontConfirmOverwrite,  # asked when saving, with what is there
+            )
             if not chosen:
                 return False
             path = Path(chosen)
-        saving = self.job.save(path)
+        return self._save_to(path)
+
+    def _suggested_path(self) -> Path:
+        photo = self.job.session.photo_path
+        if photo is None or photo.parent == demo_folder():
+            photo = Path.home() / self.job.session.photo.name
+        return photo.with_suffix(".lather")
+
+    def _save_to(self, path: Path, *, knowingly: bool = False) -> bool:
+        saving = self.job.save(path, knowingly=knowingly)
         if saving:
             settings.remember(path.resolve())
         return saving
 
+    def _ask_conflict(self, error: ChangedOnDisk) -> None:
+        """Another save lies where this one was to go: neither is lost without being asked."""
+        name = readable_name(error.path.name)
+        what = ("was saved by another window since it was opened here. Replacing it drops what was done there"
+                if error.was_there else "is there already. Replacing it drops what is in it")
+        answer = ask(self, f"“{name}” {what}; the save before stays beside it as {name}~1.",
+                     {"another": "Save under another name", "replace": "Replace it", "stay": "Cancel"},
+                     otherwise="stay")
+        if answer == "another":
+            self.save(another=True)
+        elif answer == "replace":
+            self._save_to(error.path, knowingly=True)
+
     # keys, drops, closing
 
     def _key_pressed(self, action: str) -> None:
-        plain = {"open": self.ask_open, "deliver": lambda: self.show_screen("deliver"),
-                 "key_sheet": self.key_sheet.lay_over}
+        plain = {"open": self.ask_open, "key_sheet": self.key_sheet.lay_over, "quit": self.close,
+                 "desk": lambda: self.show_screen("desk"), "review": lambda: self.show_screen("review"),
+                 "deliver": lambda: self.show_screen("deliver")}
         if action in plain:
             plain[action]()
         elif self.job is None:
@@ -285,14 +304,23 @@ class MainWindow(QMainWindow):
         elif action.startswith("stage_"):
             self.job.choose_stage(STAGE_IDS[int(action[6:]) - 1])
             self.show_screen("desk")
-        elif action.startswith("undo"):
-            self.job.undo()
-        elif action.startswith("redo"):
-            self.job.redo()
+        elif action.startswith(("undo", "redo")):
+            self._step_in_history(forward=action.startswith("redo"))
+        elif action == "back" and self.screen is not self.screens["desk"]:
+            self.show_screen("desk")
         elif action in ("save", "save_as"):
             self.save(another=action == "save_as")
         else:
             self.screen.press(action)
+
+    def _step_in_history(self, *, forward: bool) -> None:
+        """Undo or redo, name what was changed, and show it, whatever stage it is in."""
+        done = self.job.redo() if forward else self.job.undo()
+        if done is None:
+            self.say("There is nothing to redo." if forward else "There is nothing to undo.")
+            return
+        self.say(f"{'Redone' if forward else 'Undone'}: {done.label}.")
+        self.screens["desk"].show_change(done)
 
     def _key_released(self, action: str) -> None:
         if action == "key_sheet":

@@ -90,6 +90,15 @@ def _walk(points, state, size, ceiling, flow, build_up, p_size, p_ceiling, p_flo
     return out[:n]
 
 
+def touches_expected(brush: Brush, points: np.ndarray) -> float:
+    """About how many touches a stroke has, without laying any: its way by the spacing, and what holding still adds."""
+    least = brush.size_px * (LEAST_PRESSURE_SHARE if brush.pressure_size else 1.0)
+    steps = np.diff(np.asarray(points, np.float64), axis=0)
+    way = float(np.hypot(steps[:, 0], steps[:, 1]).sum())
+    held = float(np.maximum(steps[:, 3], 0).sum()) * BUILD_UP_TOUCHES_PER_S if brush.build_up else 0.0
+    return len(points) + way / max(1.0, TOUCH_SPACING * least) + held
+
+
 class TouchWalker:
     """Turns points into touches as they come; point by point gives the same touches as all at once."""
 

@@ -1,10 +1,9 @@
 """Brush values as the person sets them, and how pen pressure drives them."""
 
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, field, fields
 
-from lather.core.errors import RequestError
+from lather.core import ranges
 
-SIZE_RANGE_PX = (1.0, 2000.0)
 TOUCH_SPACING = 0.10
 BUILD_UP_TOUCHES_PER_S = 20.0
 LEAST_PRESSURE_SHARE = 0.05
@@ -27,22 +26,24 @@ class Brush:
     pressure_size: bool = False
     pressure_ceiling: bool = False
     pressure_flow: bool = False
+    extra: dict = field(default_factory=dict, repr=False, hash=False)
 
     def __post_init__(self):
         for name, kind in _KINDS.items():  # one type for each value, so that equal brushes are written the same way
             object.__setattr__(self, name, kind(getattr(self, name)))
-        if not SIZE_RANGE_PX[0] <= self.size_px <= SIZE_RANGE_PX[1]:
-            raise RequestError(f"A brush of {self.size_px:g} px is outside 1 to 2000 px.")
-        for name in ("edge", "ceiling", "flow"):
-            if not 0 <= getattr(self, name) <= 1:
-                raise RequestError(f"Brush {name} {getattr(self, name):g} is outside 0 to 1.")
+        ranges.BRUSH_SIZE_PX.check(self.size_px, "A brush")
+        ranges.SHARE.check(self.edge, "A brush's edge")
+        ranges.BRUSH_CEILING.check(self.ceiling, "A brush's ceiling")
+        ranges.BRUSH_FLOW.check(self.flow, "A brush's flow")
 
     def to_json(self) -> dict:
-        return {name: getattr(self, name) for name in _KINDS}
+        return self.extra | {name: getattr(self, name) for name in _KINDS}
 
     @classmethod
     def from_json(cls, data: dict) -> "Brush":
-        return cls(**{name: value for name, value in data.items() if name in _KINDS})
+        """Raises RequestError, TypeError or ValueError for what cannot be a brush."""
+        known = {name: value for name, value in data.items() if name in _KINDS}
+        return cls(**known, extra={name: value for name, value in data.items() if name not in _KINDS})
 
 
-_KINDS = {f.name: type(f.default) for f in fields(Brush)}
+_KINDS = {f.name: type(f.default) for f in fields(Brush) if f.name != "extra"}

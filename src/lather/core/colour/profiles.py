@@ -10,9 +10,12 @@ import numpy as np
 from numba import njit
 from PIL import ImageCms
 
-from lather.core.colour import lab
+from lather.core.colour import lab, srgb
 
 _LUT_SIZE = 33
+_D50_XY = (0.3457, 0.3585)
+_STRIP_ROWS = 512
+_CHANNELS = {"RGB": ("rgb", 3), "GRAY": ("gray", 1), "CMYK": ("cmyk", 4)}
 
 
 @functools.cache
@@ -21,12 +24,42 @@ def srgb_profile() -> bytes:
     return bytes(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes())
 
 
+@functools.cache
+def grey_profile() -> bytes:
+    """A grey ICC profile with the sRGB curve under D50: the codes of a neutral sRGB picture are its codes."""
+    ramp = srgb.decode(np.linspace(0, 1, 1024, dtype=np.float32))
+    curve = np.round(ramp * 65535).astype(np.uint16)
+    return imagecodecs.cms_profile("gray", transferfunction=curve, whitepoint=list(_D50_XY))
+
+
+def rgb_to_grey(codes: np.ndarray, source: bytes) -> np.ndarray:
+    """RGB codes (h, w, 3), uint8 or uint16, to grey codes (h, w) in `grey_profile`, by their lightness."""
+    out = np.empty(codes.shape[:2], codes.dtype)
+    for y0 in range(0, len(codes), _STRIP_ROWS):
+        strip = np.ascontiguousarray(codes[y0 : y0 + _STRIP_ROWS])
+        out[y0 : y0 + _STRIP_ROWS] = imagecodecs.cms_transform(
+            strip, source, grey_profile(), colorspace="rgb", outcolorspace="gray", outdtype=codes.dtype,
+            intent=imagecodecs.CMS.INTENT.RELATIVE_COLORIMETRIC,
+        ).reshape(strip.shape[:2])
+    return out
+
+
 @functools.lru_cache(maxsize=64)
 def is_valid(profile: bytes) -> bool:
-    """True if LittleCMS can open the profile."""
+    """True if LittleCMS can open the profile and convert colours with it: one that is a little broken only opens."""
+    space = _CHANNELS.get(colour_space(profile))
     try:
         ImageCms.ImageCmsProfile(io.BytesIO(profile))
-    except (ImageCms.PyCMSError, OSError):
+        if space is not None:
+            name, channels = space
+            one = np.zeros((1, 1, channels) if channels > 1 else (1, 1), np.uint16)
+            imagecodecs.cms_transform(one, profile, srgb_profile(), colorspace=name, outcolorspace="rgb",
+                                      outdtype=np.uint16, intent=imagecodecs.CMS.INTENT.RELATIVE_COLORIMETRIC,
+                                      flags=imagecodecs.CMS.FLAGS.BLACKPOINTCOMPENSATION)
+            if name == "rgb":  # it is written with as well
+                imagecodecs.cms_transform(one, srgb_profile(), profile, colorspace=name, outcolorspace=name,
+                                          outdtype=np.uint16)
+    except (ImageCms.PyCMSError, imagecodecs.CmsError, OSError, ValueError, TypeError, RuntimeError):
         return False
     return True
 
@@ -41,6 +74,8 @@ def name(profile: bytes | None) -> str:
     """A short name for people; a photo without a profile is taken as sRGB."""
     if profile is None:
         return "sRGB (assumed)"
+    if profile == grey_profile():
+        return "grey, sRGB curve"
     try:
         text = ImageCms.getProfileDescription(ImageCms.ImageCmsProfile(io.BytesIO(profile))).strip()
     except (ImageCms.PyCMSError, OSError):

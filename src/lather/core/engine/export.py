@@ -26,13 +26,15 @@ class Output:
     """How a picture is delivered.
 
     long_edge_px: None keeps the size; it is never enlarged. bits: 8 or 16. quality 1-100 for JPEG and WebP.
-    to_srgb: convert, else keep the photo's profile. The profile is always embedded.
+    to_srgb: convert, else keep the photo's profile. grey: one channel, by lightness. The profile is always embedded,
+    and the photo's resolution (ppi) kept.
     """
 
     bits: int = 8
     quality: int = 92
     long_edge_px: int | None = None
     to_srgb: bool = True
+    grey: bool = False
     metadata: MetadataChoice = field(default_factory=MetadataChoice)
 
 
@@ -72,7 +74,7 @@ def output_size(width: int, height: int, long_edge_px: int | None) -> tuple[int,
 def render(
     engine: Engine, job: Job, output: Output, progress: Callable[[float], bool] | None = None
 ) -> tuple[np.ndarray, bytes]:
-    """Codes (h, w, 3) uint8 or uint16 and the profile they are in.
+    """Codes (h, w, 3), of grey (h, w), uint8 or uint16, and the profile they are in.
 
     progress(share 0-1) is called after each strip; returning False cancels. Scaling runs in linear light on
     float strips (area average). Raises Cancelled or RequestError.
@@ -98,6 +100,8 @@ def render(
             raise Cancelled()
     if scaled:
         whole = to_codes(scale_linear(whole, size), output.bits)
+    if output.grey:
+        return profiles.rgb_to_grey(whole, target), profiles.grey_profile()
     return whole, target
 
 
@@ -117,8 +121,11 @@ def export(
     fmt = format_for(path)
     if output.bits not in DEPTHS[fmt]:
         raise RequestError(f"{fmt} holds 8 bits a channel; choose PNG or TIFF for 16.")
+    if output.grey and fmt == "WebP":
+        raise RequestError("WebP holds no grey pictures; choose JPEG, PNG or TIFF.")
     codes, profile = render(engine, job, output, progress)
-    exif = select_exif(engine.photo.picture.exif, output.metadata)
-    write_picture(path, codes, profile=profile, exif=exif, quality=output.quality, fmt=fmt)
+    photo = engine.photo.picture
+    exif = select_exif(photo.exif, output.metadata)
+    write_picture(path, codes, profile=profile, exif=exif, quality=output.quality, fmt=fmt, ppi=photo.ppi)
     if progress:
         progress(1.0)

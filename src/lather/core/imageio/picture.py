@@ -11,7 +11,8 @@ MAX_PIXELS = 400_000_000
 class Picture:
     """`pixels`: uint8 or uint16 (h, w, 3), upright. `profile`: ICC bytes, or None (taken as sRGB).
 
-    `exif`: raw Exif block or None. `notes`: what was changed on reading, one sentence each.
+    `exif`: raw Exif block or None. `notes`: what was changed on reading, one sentence each. `ppi`: resolution the file
+    states, None if it states none. `grey`: the file holds one channel of grey.
     """
 
     pixels: np.ndarray
@@ -19,6 +20,8 @@ class Picture:
     exif: bytes | None = None
     format: str = ""
     notes: tuple[str, ...] = field(default=())
+    ppi: float | None = None
+    grey: bool = False
 
     @property
     def width(self) -> int:

@@ -14,12 +14,15 @@ from PIL import Image
 
 from lather.core.colour import profiles
 from lather.core.errors import PictureError
+from lather.core.imageio.files import read_bytes
 from lather.core.imageio.picture import MAX_PIXELS, Picture
+from lather.core.ranges import Range
 
 logging.getLogger("tifffile").setLevel(logging.CRITICAL)  # what is wrong is said by PictureError, once
 Image.MAX_IMAGE_PIXELS = None  # the limit below is checked before anything is decoded
 _KNOWN = "JPEG, PNG, TIFF or WebP"
 _ORIENTATION_TAG = 274
+_PPI = Range(2.0, 30_000.0)
 
 
 def read_picture(path: str | Path, *, max_pixels: int = MAX_PIXELS) -> Picture:
@@ -29,15 +32,7 @@ def read_picture(path: str | Path, *, max_pixels: int = MAX_PIXELS) -> Picture:
     of at most `max_pixels`.
     """
     path = Path(path)
-    try:
-        data = path.read_bytes()
-    except FileNotFoundError:
-        raise PictureError(f"There is no file {path}; check the name.", path=path) from None
-    except IsADirectoryError:
-        raise PictureError(f"{path} is a folder; name a picture in it.", path=path) from None
-    except OSError as error:
-        raise PictureError(f"{path} cannot be read ({error.strerror}); check its permissions.", path=path) from None
-    return decode_picture(data, name=path.name, max_pixels=max_pixels)
+    return decode_picture(read_bytes(path), name=path.name, max_pixels=max_pixels)
 
 
 def decode_picture(data: bytes, *, name: str = "picture", max_pixels: int = MAX_PIXELS) -> Picture:
@@ -113,11 +108,12 @@ def _over_white(rgba: np.ndarray, notes: list[str]) -> np.ndarray:
     return np.round(rgba[..., :3] * alpha + top * (1 - alpha)).astype(rgba.dtype)
 
 
-def _finish(codes, *, profile, exif, fmt, notes) -> Picture:
+def _finish(codes, *, profile, exif, fmt, notes, ppi=None) -> Picture:
     """Codes of 1 to 4 channels (grey, grey+alpha, RGB, RGBA) to a Picture."""
     if codes.ndim == 2:
         codes = codes[..., None]
-    if codes.shape[2] in (1, 2):
+    is_grey = codes.shape[2] in (1, 2)
+    if is_grey:
         grey = codes[..., 0]
         rgb = profiles.grey_to_rgb(grey, profile)
         if codes.shape[2] == 2:
@@ -127,7 +123,16 @@ def _finish(codes, *, profile, exif, fmt, notes) -> Picture:
     if codes.shape[2] == 4:
         codes = _over_white(codes, notes)
     profile = _good_profile(profile, "RGB", notes)
-    return Picture(np.ascontiguousarray(codes), profile, exif, fmt, tuple(notes))
+    return Picture(np.ascontiguousarray(codes), profile, exif, fmt, tuple(notes), ppi, is_grey)
+
+
+def _ppi(image: Image.Image) -> float | None:
+    """Pixels per inch that a file states; None where it states none, or nothing that can be."""
+    try:
+        ppi = float(image.info["dpi"][0])
+    except (KeyError, TypeError, ValueError, IndexError, ZeroDivisionError):
+        return None
+    return round(ppi, 2) if ppi in _PPI else None
 
 
 def _decode_pillow(data: bytes, name: str, max_pixels: int) -> Picture:
@@ -135,7 +140,7 @@ def _decode_pillow(data: bytes, name: str, max_pixels: int) -> Picture:
         _check_size(*image.size, name, max_pixels)
         notes: list[str] = []
         profile, exif = image.info.get("icc_profile"), image.info.get("exif")
-        orientation = _orientation(image)
+        orientation, ppi = _orientation(image), _ppi(image)
         fmt = image.format or ""
         if fmt == "JPEG":
             _check_jpeg_end(data, name)
@@ -149,7 +154,7 @@ def _decode_pillow(data: bytes, name: str, max_pixels: int) -> Picture:
             if image.mode not in ("L", "LA", "RGB", "RGBA"):
                 image = image.convert("RGBA" if "transparency" in image.info or "A" in image.mode else "RGB")
             codes = np.asarray(image)
-    return _finish(_upright(codes, orientation), profile=profile, exif=exif, fmt=fmt, notes=notes)
+    return _finish(_upright(codes, orientation), profile=profile, exif=exif, fmt=fmt, notes=notes, ppi=ppi)
 
 
 def _check_jpeg_end(data: bytes, name: str) -> None:
@@ -180,13 +185,13 @@ def _decode_png(data: bytes, name: str, max_pixels: int) -> Picture:
     notes: list[str] = []
     with Image.open(io.BytesIO(data)) as image:  # header only: cv2 decodes 16 bits, Pillow does not
         profile, exif = image.info.get("icc_profile"), image.info.get("exif")
-        orientation = _orientation(image)
+        orientation, ppi = _orientation(image), _ppi(image)
     codes = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED | cv2.IMREAD_IGNORE_ORIENTATION)
     if codes is None:
         raise PictureError(f"{name} is damaged and cannot be decoded; get a fresh copy.")
     if codes.ndim == 3:
         codes = np.ascontiguousarray(codes[..., [2, 1, 0, 3][: codes.shape[2]]])
-    return _finish(_upright(codes, orientation), profile=profile, exif=exif, fmt="PNG", notes=notes)
+    return _finish(_upright(codes, orientation), profile=profile, exif=exif, fmt="PNG", notes=notes, ppi=ppi)
 
 
 def _decode_tiff(data: bytes, name: str, max_pixels: int) -> Picture:
@@ -214,8 +219,8 @@ def _decode_tiff(data: bytes, name: str, max_pixels: int) -> Picture:
     elif photometric not in (0, 1, 2, 6):
         raise PictureError(f"{name} uses a TIFF colour kind Lather does not read; save it as RGB TIFF.")
     codes = codes[..., :4] if codes.ndim == 3 else codes
-    exif = _tiff_exif(data)
-    return _finish(_upright(codes, orientation), profile=profile, exif=exif, fmt="TIFF", notes=notes)
+    exif, ppi = _tiff_facts(data)
+    return _finish(_upright(codes, orientation), profile=profile, exif=exif, fmt="TIFF", notes=notes, ppi=ppi)
 
 
 def _integer_codes(codes: np.ndarray, name: str, notes: list[str]) -> np.ndarray:
@@ -231,9 +236,10 @@ def _integer_codes(codes: np.ndarray, name: str, notes: list[str]) -> np.ndarray
     raise PictureError(f"{name} stores {codes.dtype} samples; save it with 8 or 16 bits.")
 
 
-def _tiff_exif(data: bytes) -> bytes | None:
+def _tiff_facts(data: bytes) -> tuple[bytes | None, float | None]:
+    """(Exif, ppi)"""
     try:
         with Image.open(io.BytesIO(data)) as image:
-            return image.getexif().tobytes() or None
+            return image.getexif().tobytes() or None, _ppi(image)
     except Exception:  # metadata never keeps a picture from opening
-        return None
+        return None, None

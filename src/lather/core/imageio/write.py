@@ -1,11 +1,8 @@
-"""Write JPEG, PNG and TIFF. Files appear whole or not at all: a temporary file is renamed at the end."""
+"""Write JPEG, PNG, TIFF and WebP."""
 
 import io
-import os
 import struct
-import tempfile
 import zlib
-from collections.abc import Callable
 from pathlib import Path
 
 import cv2
@@ -13,61 +10,13 @@ import numpy as np
 import tifffile
 from PIL import Image
 
-from lather.core.errors import LatherError, SaveError
+from lather.core.errors import SaveError
+from lather.core.imageio.atomic import write_atomically
 
 FORMATS = {".jpg": "JPEG", ".jpeg": "JPEG", ".png": "PNG", ".tif": "TIFF", ".tiff": "TIFF", ".webp": "WebP"}
+_X_RESOLUTION, _Y_RESOLUTION, _RESOLUTION_UNIT, _PER_INCH = 282, 283, 296, 2  # Exif (CIPA DC-008)
+_METRES_PER_INCH = 0.0254
 DEPTHS = {"JPEG": (8,), "PNG": (8, 16), "TIFF": (8, 16), "WebP": (8,)}
-
-
-def write_atomically(path: str | Path, write: Callable[[io.BufferedWriter], None]) -> None:
-    """Call `write(file)` on a temporary file beside `path`, flush it to the disk, then rename it.
-
-    Raises SaveError with what to do; then `path` is as it was before and nothing half-written stays.
-    """
-    path = Path(path)
-    temporary = None
-    try:
-        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
-        os.close(handle)
-        with open(temporary, "wb") as file:
-            write(file)
-            file.flush()
-            os.fsync(file.fileno())
-        os.chmod(temporary, 0o666 & ~_umask())
-        os.replace(temporary, path)
-        temporary = None
-        _sync_folder(path.parent)
-    except LatherError:
-        raise
-    except FileNotFoundError:
-        raise SaveError(f"The folder {path.parent} does not exist; make it or choose another.", path=path) from None
-    except OSError as error:
-        reason = error.strerror or str(error)
-        raise SaveError(
-            f"{path.name} could not be written to {path.parent} ({reason}); free some space or choose another folder.",
-            path=path,
-        ) from error
-    finally:
-        if temporary is not None:
-            Path(temporary).unlink(missing_ok=True)
-
-
-def _umask() -> int:
-    current = os.umask(0o022)
-    os.umask(current)
-    return current
-
-
-def _sync_folder(folder: Path) -> None:
-    """Make the rename itself survive a power cut, where the file system lets a folder be synced."""
-    try:
-        handle = os.open(folder, os.O_RDONLY)
-        try:
-            os.fsync(handle)
-        finally:
-            os.close(handle)
-    except OSError:
-        pass
 
 
 def format_for(path: str | Path) -> str:
@@ -86,8 +35,9 @@ def write_picture(
     exif: Image.Exif | None = None,
     quality: int = 92,
     fmt: str | None = None,
+    ppi: float | None = None,
 ) -> None:
-    """Write uint8 or uint16 RGB codes (h, w, 3) with an embedded profile.
+    """Write uint8 or uint16 codes, RGB (h, w, 3) or grey (h, w), with an embedded profile, and ppi if it is known.
 
     `quality` 1-100 is for JPEG and WebP; from 90 on, JPEG keeps full colour resolution. Raises SaveError.
     """
@@ -95,17 +45,22 @@ def write_picture(
     bits = codes.dtype.itemsize * 8
     if bits not in DEPTHS[fmt]:
         raise SaveError(f"{fmt} holds 8 bits a channel; choose PNG or TIFF for 16.")
+    if ppi and fmt == "WebP":  # it has no other place for it
+        exif = exif or Image.Exif()
+        exif[_X_RESOLUTION], exif[_Y_RESOLUTION], exif[_RESOLUTION_UNIT] = ppi, ppi, _PER_INCH
     exif_bytes = exif.tobytes() if exif else b""
 
     def write(file) -> None:
         if fmt == "TIFF":
-            _write_tiff(file, codes, profile, exif)
+            _write_tiff(file, codes, profile, exif, ppi)
         elif fmt == "PNG" and bits == 16:
-            _write_png16(file, codes, profile, exif_bytes)
+            _write_png16(file, codes, profile, exif_bytes, ppi)
         else:
             options: dict[str, object] = {"icc_profile": profile}
             if exif_bytes:
                 options["exif"] = exif_bytes
+            if ppi:
+                options["dpi"] = (ppi, ppi)
             if fmt == "JPEG":
                 options |= {"quality": quality, "subsampling": 0 if quality >= 90 else 2, "optimize": False}
             elif fmt == "WebP":
@@ -120,23 +75,29 @@ def write_picture(
     write_atomically(path, write)
 
 
-def _write_tiff(file, codes: np.ndarray, profile: bytes, exif: Image.Exif | None) -> None:
+def _write_tiff(file, codes: np.ndarray, profile: bytes, exif: Image.Exif | None, ppi: float | None) -> None:
     extra = []
     for tag in (271, 272, 306, 315, 33432):
         if exif and tag in exif:
             extra.append((tag, "s", 0, str(exif[tag]), True))
     tifffile.imwrite(
-        file, codes, photometric="rgb", iccprofile=profile, extratags=extra, metadata=None, software="Lather",
+        file, codes, photometric="rgb" if codes.ndim == 3 else "minisblack", iccprofile=profile, extratags=extra,
+        metadata=None, software="Lather",
         compression="zlib", compressionargs={"level": 1}, predictor=True, rowsperstrip=256, maxworkers=2,
+        resolution=(ppi, ppi) if ppi else None, resolutionunit="inch" if ppi else None,
     )
 
 
-def _write_png16(file, codes: np.ndarray, profile: bytes, exif: bytes) -> None:
-    done, encoded = cv2.imencode(".png", codes[..., ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 1])
+def _write_png16(file, codes: np.ndarray, profile: bytes, exif: bytes, ppi: float | None) -> None:
+    as_cv2_has_it = codes[..., ::-1] if codes.ndim == 3 else codes
+    done, encoded = cv2.imencode(".png", as_cv2_has_it, [cv2.IMWRITE_PNG_COMPRESSION, 1])
     if not done:
         raise SaveError("The PNG could not be made; try TIFF.")
     data = encoded.tobytes()
     chunks = _png_chunk(b"iCCP", b"profile\0\0" + zlib.compress(profile))
+    if ppi:
+        per_metre = round(ppi / _METRES_PER_INCH)
+        chunks += _png_chunk(b"pHYs", struct.pack(">IIB", per_metre, per_metre, 1))
     if exif:
         chunks += _png_chunk(b"eXIf", exif.removeprefix(b"Exif\0\0"))
     after_header = 33  # signature 8, IHDR chunk 25

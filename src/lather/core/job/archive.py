@@ -2,39 +2,47 @@
 
 import hashlib
 import json
-import os
 import re
-import shutil
 import zipfile
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
 
 import lather
+from lather.core import ranges
 from lather.core.errors import JobFileError, LatherError
-from lather.core.imageio.write import write_atomically
+from lather.core.imageio.atomic import write_atomically
+from lather.core.imageio.files import check_regular
 from lather.core.job.commands import command_from_json
+from lather.core.job.copies import keep_copies
+from lather.core.job.document import Reading, job_from_json, job_to_json, same_document, source_from_json
 from lather.core.job.history import History
-from lather.core.job.model import Job, StrokePoints, job_from_json, job_to_json, same_document, source_from_json
+from lather.core.job.identity import JobIdentity, only_if_unchanged
+from lather.core.job.member_names import encoded_name, plain_name
+from lather.core.job.model import LAYER_KINDS, Job, Source
 from lather.core.job.stroke_arrays import points_from_npy, points_to_npy
 
 MIMETYPE = "application/x-lather"
 SCHEMA = 1
 MAX_UNPACKED = 4 * 1024**3
-_KEPT_COPIES = 3
-_MAX_JSON = 256 * 1024**2
+_OWN_MEMBERS = ("mimetype", "job.json", "history.json", "preview.png")
 _PATCH_NAME = re.compile(r"patches/([0-9a-f]{32})\.(\d+)\.(-?\d+)_(-?\d+)\.png")
 
 
 @dataclass
 class OpenedJob:
-    """What a job file held. `patches`: solved heals as stored, {fingerprint: [(x0, y0, PNG bytes), …]}."""
+    """What a job file held. `patches`: solved heals as stored, {fingerprint: [(x0, y0, PNG bytes), …]}.
+
+    identity: which save was read. members: parts that this version does not know, as they came.
+    """
 
     history: History
     photo_name: str
     photo_bytes: bytes
     patches: dict[bytes, list[tuple[int, int, bytes]]] = field(default_factory=dict)
     notes: list[str] = field(default_factory=list)
+    identity: JobIdentity | None = None
+    members: dict[str, bytes] = field(default_factory=dict)
 
     @property
     def job(self) -> Job:
@@ -51,10 +59,15 @@ def save_job(
     photo_bytes: bytes,
     patches: Mapping[bytes, list[tuple[int, int, bytes]]] | None = None,
     preview_png: bytes | None = None,
-) -> None:
+    members: Mapping[str, bytes] | None = None,
+    replaces: JobIdentity | bool | None = True,
+) -> JobIdentity:
     """Write a job file whole or not at all. All arguments are immutable, so this may run in a thread.
 
-    Raises SaveError; then the file of the last save is untouched.
+    members: parts that this version does not know. replaces: which save may be replaced: that of an identity, none
+    (None), or whatever is there (True). Returns the identity of what was written.
+
+    Raises ChangedOnDisk if another save is there, and SaveError; then the file of the last save is untouched.
     """
     path = Path(path)
     strokes = {edit.id: edit for edit in job.edits()}
@@ -67,12 +80,12 @@ def save_job(
         "commands": [command.to_json() for command in commands],
     }
 
-    def write(file) -> None:
+    def write(file) -> JobIdentity:
         with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as archive:
             archive.writestr("mimetype", MIMETYPE)
             archive.writestr("job.json", json.dumps(document, indent=1), zipfile.ZIP_DEFLATED)
             archive.writestr("history.json", json.dumps(history), zipfile.ZIP_DEFLATED)
-            archive.writestr(f"source/{_plain_name(job.source.name)}", photo_bytes)
+            archive.writestr(f"source/{encoded_name(job.source.name)}", photo_bytes)
             for stroke in strokes.values():
                 archive.writestr(f"strokes/{stroke.id}.npy", points_to_npy(stroke.points))
             for fingerprint, pieces in (patches or {}).items():
@@ -80,31 +93,24 @@ def save_job(
                     archive.writestr(f"patches/{fingerprint.hex()}.{number}.{x0}_{y0}.png", png)
             if preview_png:
                 archive.writestr("preview.png", preview_png)
+            written = set(archive.namelist())
+            for name, data in (members or {}).items():
+                if name not in written:
+                    archive.writestr(name, data)
+            return JobIdentity.of_archive(archive)
+
+    identity = None
 
     def write_then_rotate(file) -> None:
-        write(file)
+        nonlocal identity
+        identity = write(file)
         file.flush()
-        _keep_copies(path)  # at the last moment, when the new file is whole
+        if replaces is not True:
+            only_if_unchanged(path, replaces)
+        keep_copies(path)  # at the last moment, when the new file is whole
 
     write_atomically(path, write_then_rotate)
-
-
-def _plain_name(name: str) -> str:
-    return PurePosixPath(name.replace("\\", "/")).name or "photo"
-
-
-def _keep_copies(path: Path) -> None:
-    """NAME.lather~1 is the save before this one, ~3 the oldest; the present file stays where it is."""
-    if not path.exists():
-        return
-    copies = [path.with_name(f"{path.name}~{n}") for n in range(1, _KEPT_COPIES + 1)]
-    for older, newer in zip(reversed(copies[1:]), reversed(copies[:-1])):
-        if newer.exists():
-            os.replace(newer, older)
-    try:
-        os.link(path, copies[0])
-    except OSError:
-        shutil.copyfile(path, copies[0])
+    return identity
 
 
 def _check_members(archive: zipfile.ZipFile, name: str, max_unpacked: int) -> None:
@@ -142,13 +148,10 @@ def open_job(
     """
     path = Path(path)
     try:
+        check_regular(path, JobFileError, "job")
         with zipfile.ZipFile(path) as archive:
             _check_members(archive, path.name, max_unpacked)
             return _read_job(archive, path.name, on_photo)
-    except FileNotFoundError:
-        raise JobFileError(f"There is no file {path}; check the name.", path=path) from None
-    except IsADirectoryError:
-        raise JobFileError(f"{path} is a folder; name a job in it.", path=path) from None
     except LatherError:
         raise
     except zipfile.BadZipFile:
@@ -157,62 +160,114 @@ def open_job(
         ) from None
     except OSError as error:
         raise JobFileError(f"{path} cannot be read ({error.strerror}); check its permissions.", path=path) from None
-    except (KeyError, TypeError, ValueError, AttributeError, IndexError, NotImplementedError) as error:
+    except MemoryError:
+        raise JobFileError(f"{path.name} needs more memory than is free; close other programs.", path=path) from None
+    except Exception as error:  # zlib, lzma, recursion, encryption: a damaged archive fails in many ways
         raise JobFileError(
-            f"{path.name} is damaged ({type(error).__name__} in its document); open the copy ending in ~1.", path=path
+            f"{path.name} is damaged ({type(error).__name__} on reading it); open the copy ending in ~1.", path=path
         ) from error
+
+
+def _json(archive: zipfile.ZipFile, member: str) -> dict:
+    """A document. Raises ValueError for what is no object, or holds numbers that are none."""
+
+    def no_number(text: str):
+        raise ValueError(f"{text} is no number")
+
+    data = json.loads(_read_member(archive, member, ranges.MOST_JSON_BYTES), parse_constant=no_number)
+    if not isinstance(data, dict):
+        raise ValueError(f"{member} is no object")
+    return data
 
 
 def _read_job(archive: zipfile.ZipFile, name: str, on_photo) -> OpenedJob:
     members = set(archive.namelist())
     if "mimetype" not in members or _read_member(archive, "mimetype", 100).decode("ascii", "replace") != MIMETYPE:
         raise JobFileError(f"{name} is a ZIP file but no Lather job; open the photo instead.")
-    document = json.loads(_read_member(archive, "job.json", _MAX_JSON))
+    document = _json(archive, "job.json")
     schema = int(document.get("schema", 0))
     if schema > SCHEMA:
         raise JobFileError(
             f"{name} was written by a newer Lather (file version {schema}, this reads up to {SCHEMA}); update first."
         )
     source = source_from_json(document)
-    photo_member = f"source/{_plain_name(source.name)}"
-    if photo_member not in members:
-        raise JobFileError(f"{name} does not hold its photo; open the copy ending in ~1.")
-    photo = _read_member(archive, photo_member, MAX_UNPACKED)
-    if hashlib.sha256(photo).hexdigest() != source.sha256:
-        raise JobFileError(f"The photo inside {name} is not the one the job was made on (its checksum differs); "
-                           "open the copy ending in ~1.")
+    photo_member, photo = _read_photo(archive, members, source, name)
     if on_photo:
         on_photo(photo, source.name)
-    points = StrokePoints()
-    for member in members:
-        if member.startswith("strokes/") and member.endswith(".npy"):
-            stroke_id = member[len("strokes/") : -len(".npy")]
-            points[stroke_id] = points_from_npy(_read_member(archive, member, MAX_UNPACKED), stroke_id)
-    job = job_from_json(document, points)
+    reading = Reading(_read_points(archive, members))
+    job = job_from_json(document, reading)
     notes: list[str] = []
-    opened = OpenedJob(_read_history(archive, members, job, points, notes), job.source.name, photo, notes=notes)
-    for member in sorted(members):
+    history = _read_history(archive, members, job, reading, notes)
+    notes += reading.notes() + _unknown_notes(job)
+    opened = OpenedJob(history, job.source.name, photo, notes=notes, identity=JobIdentity.of_archive(archive))
+    for member in sorted(members - {photo_member, *_OWN_MEMBERS}):
         match = _PATCH_NAME.fullmatch(member)
         if match:
             piece = (int(match[2]), int(match[3]), int(match[4]), _read_member(archive, member, MAX_UNPACKED))
             opened.patches.setdefault(bytes.fromhex(match[1]), []).append(piece)
+        elif _is_unknown(member, reading):
+            opened.members[member] = _read_member(archive, member, MAX_UNPACKED)
     opened.patches = {key: [p[1:] for p in sorted(pieces)] for key, pieces in opened.patches.items()}
     return opened
 
 
-def _read_history(archive, members, job: Job, points: dict, notes: list[str]) -> History:
+def _read_photo(archive: zipfile.ZipFile, members: set[str], source: Source, name: str) -> tuple[str, bytes]:
+    """(member, bytes) of the photo."""
+    spellings = (f"source/{encoded_name(source.name)}", f"source/{plain_name(source.name)}")
+    member = next((spelling for spelling in spellings if spelling in members), None)
+    if member is None:
+        raise JobFileError(f"{name} does not hold its photo; open the copy ending in ~1.")
+    photo = _read_member(archive, member, MAX_UNPACKED)
+    if hashlib.sha256(photo).hexdigest() != source.sha256:
+        raise JobFileError(f"The photo inside {name} is not the one the job was made on (its checksum differs); "
+                           "open the copy ending in ~1.")
+    return member, photo
+
+
+def _read_points(archive: zipfile.ZipFile, members: set[str]) -> dict:
+    points, count = {}, 0
+    for member in members:
+        if member.startswith("strokes/") and member.endswith(".npy"):
+            stroke_id = member[len("strokes/") : -len(".npy")]
+            points[stroke_id] = points_from_npy(_read_member(archive, member, MAX_UNPACKED), stroke_id)
+            count += len(points[stroke_id])
+            if count > ranges.MOST_POINTS:
+                raise JobFileError(f"The job holds over {ranges.MOST_POINTS:,} pen points; open an earlier copy.")
+    return points
+
+
+def _is_unknown(member: str, reading: Reading) -> bool:
+    """True for parts that are written back as they are; points of strokes that were read are written anew."""
+    if member.endswith("/"):
+        return False
+    stroke_id = member.removeprefix("strokes/").removesuffix(".npy")
+    return not (member == f"strokes/{stroke_id}.npy" and stroke_id in reading.made)
+
+
+def _unknown_notes(job: Job) -> list[str]:
+    layers = [layer for stage in job.stages for layer in stage.layers]
+    unknown = [f"“{layer.name}”" for layer in layers if layer.kind not in LAYER_KINDS or layer.unknown_edits]
+    if not unknown and not job.unknown_stages:
+        return []
+    what = f"on {', '.join(unknown[:3])}" if unknown else "in a stage"
+    return [f"Work {what} is of a kind this version does not know: it is kept in the file, but does not show."]
+
+
+def _read_history(archive, members, job: Job, points: Reading, notes: list[str]) -> History:
     """The undo list; if it does not lead to the document, the document counts and undo starts anew."""
     if "history.json" not in members:
         return History(job)
     try:
-        data = json.loads(_read_member(archive, "history.json", _MAX_JSON))
+        data = _json(archive, "history.json")
+        if len(data["commands"]) > ranges.MOST_STEPS:
+            raise ValueError("too many steps")
         history = History(job_from_json(data["base"], points))
         for record in data["commands"]:
             history.do(command_from_json(record, points))
         history.goto(int(data["position"]))
         if same_document(history.job, job):
             return history
-    except (LatherError, KeyError, TypeError, ValueError, AttributeError):
+    except Exception:  # whatever is wrong with it, the job itself is whole
         pass
     notes.append("The undo list of this job could not be used; undo starts from here.")
     return History(job)

@@ -8,10 +8,11 @@ from dataclasses import dataclass, fields, replace
 from typing import ClassVar
 
 from lather.core.errors import RequestError
+from lather.core.job.document import layer_from_json, layer_to_json, stroke_from_json, strokes_from_json
 from lather.core.job.face_map import FaceMap
 from lather.core.job.fence import Fence
 from lather.core.job.finds import DECISIONS, Find
-from lather.core.job.model import Job, Layer, Stroke, layer_from_json, layer_to_json, stroke_from_json
+from lather.core.job.model import Job, Layer, Stroke
 
 
 @dataclass(frozen=True)
@@ -56,7 +57,7 @@ def command_from_json(data: dict, points: dict) -> Command:
         raise RequestError(f"The history holds a step “{data.get('do')}” that this version of Lather does not know.")
     values = {f.name: data[f.name] for f in fields(kind) if f.name in data}
     if kind is AddEdits:
-        values["edits"] = tuple(stroke_from_json(e, points) for e in values["edits"])
+        values["edits"] = strokes_from_json(values["edits"], points)
     elif kind is AddLayer:
         values["layer"] = layer_from_json(values["layer"], points)
     elif kind is ReplaceEdit:
@@ -85,6 +86,8 @@ class AddEdits(Command):
 
     @property
     def label(self) -> str:
+        if not self.edits:  # they were left out on reading
+            return "edits"
         tool = self.edits[0].tool.replace("_", " ")
         return tool if len(self.edits) == 1 else f"{len(self.edits)} × {tool}"
 

@@ -1,10 +1,13 @@
 """The face map: named places on a face, from which zones, sizes and the axis of symmetry follow. Values only."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
+
+from lather.core import ranges
+from lather.core.job.kept import kept
 
 POINTS = {
     "eye_left": "eye, left",
@@ -29,10 +32,15 @@ _BROW = (0.40, 0.13, -0.30)
 
 @dataclass(frozen=True)
 class FaceMap:
-    """`points`: {name of POINTS: (x, y)} in source pixels. `by_person`: points were dragged by hand."""
+    """`points`: {name of POINTS: (x, y)} in source pixels. `by_person`: points were dragged by hand.
+
+    other_points: points by names that this version does not know, as they were read.
+    """
 
     points: Mapping[str, tuple[float, float]]
     by_person: bool = False
+    other_points: Mapping[str, object] = field(default_factory=dict)
+    extra: dict = field(default_factory=dict)
 
     @cached_property
     def eye_distance_px(self) -> float:
@@ -72,7 +80,7 @@ class FaceMap:
         return (dx * across[0] + dy * across[1]) / d, (dx * down[0] + dy * down[1]) / d
 
     def moved(self, name: str, x: float, y: float) -> "FaceMap":
-        return FaceMap(dict(self.points) | {name: (float(x), float(y))}, True)
+        return replace(self, points=dict(self.points) | {name: (float(x), float(y))}, by_person=True)
 
     def zone_at(self, x: float, y: float) -> str:
         """Name of the zone a place lies in; "" outside the face and neck."""
@@ -107,14 +115,17 @@ class FaceMap:
         return "cheek, left" if u < nose_u else "cheek, right"
 
     def to_json(self) -> dict:
-        return {
-            "points": {k: [round(x, 1), round(y, 1)] for k, (x, y) in self.points.items()},
+        return self.extra | {
+            "points": {k: [round(x, 1), round(y, 1)] for k, (x, y) in self.points.items()} | self.other_points,
             "by_person": self.by_person,
         }
 
     @classmethod
     def from_json(cls, data: dict) -> "FaceMap":
-        points = {k: (float(v[0]), float(v[1])) for k, v in data["points"].items() if k in POINTS}
-        if set(points) != set(POINTS):
-            raise KeyError("face map")
-        return cls(points, bool(data.get("by_person", False)))
+        """Raises RequestError, KeyError, TypeError or ValueError for what cannot be a face map."""
+        points = {name: (float(data["points"][name][0]), float(data["points"][name][1])) for name in POINTS}
+        face = cls(points, bool(data.get("by_person", False)), kept(data["points"], *POINTS),
+                   kept(data, "points", "by_person"))
+        ranges.check_places(np.array(list(points.values())), "A point of the face")
+        ranges.EYE_DISTANCE_PX.check(face.eye_distance_px, "A distance between the eyes")
+        return face

@@ -2,6 +2,12 @@
 
 from dataclasses import dataclass, field, fields
 
+import numpy as np
+
+from lather.core import ranges
+from lather.core.errors import RequestError
+from lather.core.job.kept import kept
+
 KINDS = {
     "blemish_dark": "Dark spot",
     "blemish_red": "Red spot",
@@ -105,8 +111,9 @@ class Find:
 
     @classmethod
     def from_json(cls, data: dict) -> "Find":
+        """Raises RequestError, KeyError, TypeError or ValueError for what cannot be a find."""
         path = data.get("path")
-        return cls(
+        find = cls(
             id=str(data["id"]),
             kind=str(data["kind"]),
             x=float(data["x"]),
@@ -120,8 +127,21 @@ class Find:
             outline=tuple((float(a), float(b)) for a, b in data.get("outline", ())),
             path=tuple((float(a), float(b)) for a, b in path) if path else None,
             width_px=float(data["width_px"]) if path else None,
-            extra={k: v for k, v in data.items() if k not in _FIELDS},
+            extra=kept(data, *_FIELDS),
         )
+        find.check()
+        return find
+
+    def check(self) -> None:
+        """Raises RequestError for values that no find can have."""
+        corners = np.array([(self.x, self.y), *self.outline, *(self.path or ())], float)
+        if len(corners) > ranges.MOST_CORNERS:
+            raise RequestError(f"An outline of {len(corners):,} corners is over {ranges.MOST_CORNERS:,}.")
+        ranges.check_places(corners, "A place")
+        for size in (self.size_px, self.width_px or 0.0):
+            ranges.FIND_SIZE_PX.check(size, "A find's size")
+        ranges.FIND_CONTRAST_DE.check(self.contrast_de, "A contrast")
+        ranges.SHARE.check(self.confidence, "A confidence")
 
 
 _FIELDS = {f.name for f in fields(Find)} - {"extra"}

@@ -4,6 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from lather.core import ranges
+
 
 def correlation(size_px: float, d: int) -> float:
     """Correlation of grain between pixels `d` apart in a row: white noise under a sampled Gaussian of `size_px`."""
@@ -44,5 +46,12 @@ class GrainModel:
 
     @classmethod
     def from_json(cls, data: dict) -> "GrainModel":
+        """Raises RequestError, TypeError or ValueError for what cannot be grain."""
         levels = tuple((float(x), float(y)) for x, y in data.get("level_percent", ()))
-        return cls(levels, float(data.get("size_px", 0.6)), float(data.get("chroma_share", 0.0)))
+        model = cls(levels, float(data.get("size_px", 0.6)), float(data.get("chroma_share", 0.0)))
+        ranges.GRAIN_SIZE_PX.check(model.size_px, "A grain size")
+        ranges.SHARE.check(model.chroma_share, "A share of colour in the grain")
+        for luminance, sigma in levels:
+            ranges.SHARE.check(luminance, "A luminance")
+            ranges.GRAIN_LEVEL_PERCENT.check(sigma, "A grain level")
+        return model

@@ -6,16 +6,19 @@ the picture lives here. Fields this version does not know are kept in `extra` an
 
 import hashlib
 import uuid
-from dataclasses import dataclass, field, fields, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
 
-from lather.core.brush.stroke import TouchWalker, touches_bounds
+from lather.core import ranges
+from lather.core.brush.stroke import TouchWalker, touches_bounds, touches_expected
 from lather.core.brush.values import Brush
+from lather.core.errors import RequestError
 from lather.core.job.face_map import FaceMap
 from lather.core.job.fence import Fence
 from lather.core.job.finds import Find
+from lather.core.job.kept import kept
 from lather.core.job.source_map import SourceTurn, source_rect
 from lather.core.types import EMPTY, Rect
 
@@ -23,7 +26,12 @@ STAGE_IDS = ("mend", "strands", "split", "even", "sculpt", "colour", "shape", "g
 MEND_TOOLS = ("dab", "carry", "copy", "sweep", "graft", "blend_in", "drag", "give_back")
 TOOLS = (*MEND_TOOLS, "strand", "area", "mix", "veil", "grain")
 OUTLINE_TOOLS = ("graft", "area")
+TAKING_TOOLS = ("dab", "carry", "copy", "graft")
+"""They take pixels from elsewhere, so they need an offset."""
 COPY_MODES = ("any", "lighter", "darker")
+MODES = (*COPY_MODES, "flat")
+LAYER_KINDS = ("mend", "strands", "split", "grain")
+"""Methods of the stages that this version computes; a layer of another is kept as it came."""
 
 
 def new_id() -> str:
@@ -120,6 +128,28 @@ class Stroke:
             reach = touches_bounds(self.touches)
         return reach if self.fence is None else reach.intersect(self.fence.bounds)
 
+    def check(self) -> None:
+        """Raises RequestError for values that no stroke can have; a stroke that was read is checked before it is used.
+        """
+        if not ranges.ID.fullmatch(self.id):
+            raise RequestError(f"An edit's id “{self.id[:40]}” is no plain word.")
+        if self.mode not in MODES:
+            raise RequestError(f"There is no mode “{self.mode[:40]}”; choose from {', '.join(MODES)}.")
+        if self.offset is None and self.tool in TAKING_TOOLS:
+            raise RequestError(f"A {self.tool} without the place it takes from cannot be laid down.")
+        for value in self.offset or ():
+            ranges.OFFSET_PX.check(value, "An offset")
+        if self.feather is not None:
+            ranges.FEATHER_PX.check(self.feather, "A feather")
+        ranges.check_places(self.points[:, :2], "A place")
+        ranges.check_places(self.points[:, 2], "Pressure", ranges.SHARE)
+        ranges.check_places(self.points[:, 3], "A time", ranges.SECONDS)
+        if self.by_outline:
+            if len(self.points) > ranges.MOST_CORNERS:
+                raise RequestError(f"An outline of {len(self.points):,} corners is over {ranges.MOST_CORNERS:,}.")
+        elif touches_expected(self.brush, self.points) > ranges.MOST_TOUCHES:
+            raise RequestError(f"A stroke of over {ranges.MOST_TOUCHES:,} touches is longer than any hand paints.")
+
     def __eq__(self, other):
         return isinstance(other, Stroke) and self.id == other.id and self.to_json() == other.to_json() and (
             self.digest == other.digest
@@ -151,19 +181,24 @@ class Stroke:
 
     @classmethod
     def from_json(cls, data: dict, points: np.ndarray) -> "Stroke":
-        known = {"id", "kind", "tool", "brush", "offset", "mode", "note", "turn", "fence", "find", "feather_px",
-                 "own_texture"}
+        """Raises RequestError, KeyError, TypeError or ValueError for what cannot be a stroke."""
         offset = data.get("offset")
         feather = data.get("feather_px")
-        return cls(
+        stroke = cls(
             id=str(data["id"]), tool=str(data["tool"]), brush=Brush.from_json(data["brush"]),
             points=freeze_points(points), offset=(int(offset[0]), int(offset[1])) if offset else None,
             mode=str(data.get("mode", "any")), note=str(data.get("note", "")), find=str(data.get("find", "")),
             turn=SourceTurn.from_json(data["turn"]) if data.get("turn") else None,
             fence=Fence.from_json(data["fence"]) if data.get("fence") else None,
             feather=None if feather is None else float(feather), own_texture=bool(data.get("own_texture", False)),
-            extra={k: v for k, v in data.items() if k not in known},
+            extra=kept(data, *_STROKE_FIELDS),
         )
+        stroke.check()
+        return stroke
+
+
+_STROKE_FIELDS = ("id", "kind", "tool", "brush", "offset", "mode", "note", "turn", "fence", "find", "feather_px",
+                  "own_texture")
 
 
 @dataclass(frozen=True)
@@ -171,7 +206,8 @@ class Layer:
     """A named list of edits with strength 0-1 and a switch; `kind` says which stage method renders it.
 
     settings: plain values of its kind (widths, bands); `"everywhere": True` makes it act without edits.
-    fence: none of its edits reaches outside it.
+    fence: none of its edits reaches outside it. unknown_edits: edits of a newer version, as they were read: they do
+    nothing here and are written back.
     """
 
     id: str
@@ -183,11 +219,13 @@ class Layer:
     named_by_person: bool = False
     settings: dict = field(default_factory=dict)
     fence: Fence | None = None
+    unknown_edits: tuple[dict, ...] = ()
     extra: dict = field(default_factory=dict)
 
     @property
     def active(self) -> bool:
-        return self.on and self.strength > 0 and bool(self.edits or self.settings.get("everywhere"))
+        acts = bool(self.edits or self.settings.get("everywhere"))
+        return acts and self.on and self.strength > 0 and self.kind in LAYER_KINDS
 
 
 @dataclass(frozen=True)
@@ -218,6 +256,16 @@ class Source:
     width: int = 0
     height: int = 0
     sha256: str = ""
+    extra: dict = field(default_factory=dict)
+
+    def to_json(self) -> dict:
+        known = {"name": self.name, "width": self.width, "height": self.height, "sha256": self.sha256}
+        return self.extra | known
+
+    @classmethod
+    def from_json(cls, data: dict) -> "Source":
+        return cls(str(data["name"]), int(data["width"]), int(data["height"]), str(data["sha256"]),
+                   kept(data, "name", "width", "height", "sha256"))
 
 
 @dataclass(frozen=True)
@@ -226,6 +274,7 @@ class Job:
 
     finds: what was found, None before anything was looked for. decisions: {find id: keep or skip}; what was mended
     is told by the edits themselves. face_map: as guessed, or as the person dragged it.
+    unknown_stages: stages of a newer version, as they were read: they do nothing here and are written back.
     """
 
     id: str
@@ -235,6 +284,7 @@ class Job:
     finds: tuple[Find, ...] | None = None
     decisions: dict = field(default_factory=dict)
     face_map: FaceMap | None = None
+    unknown_stages: tuple[dict, ...] = ()
     extra: dict = field(default_factory=dict)
 
     def stage(self, stage_id: str) -> Stage:
@@ -262,11 +312,13 @@ class Job:
                 yield from layer.edits
 
     @cached_property
-    def _mended(self) -> frozenset[str]:
+    def _mends(self) -> tuple[frozenset[str], frozenset[str]]:
+        """Ids of the finds that some edit was made for; of those and all that a stroke by hand covers."""
         stages = (self.stage("mend"), self.stage("strands"))  # evening tone or adding grain takes no flaw away
         edits = [edit for stage in stages for layer in stage.layers for edit in layer.edits
                  if edit.tool not in ("give_back", "drag")]
-        mended = {edit.find for edit in edits if edit.find}
+        on_purpose = frozenset(edit.find for edit in edits if edit.find)
+        mended = set(on_purpose)
         by_hand = [edit for edit in edits if not edit.find]
         if by_hand and self.finds:
             boxes = np.array([edit.bounds for edit in by_hand])
@@ -274,11 +326,11 @@ class Job:
                 over = (boxes[:, 0] < find.x) & (boxes[:, 2] > find.x) & (boxes[:, 1] < find.y) & (boxes[:, 3] > find.y)
                 if any(by_hand[i].covers(find.x, find.y, find.width_px or find.size_px) for i in np.flatnonzero(over)):
                     mended.add(find.id)
-        return frozenset(mended)
+        return on_purpose, frozenset(mended)
 
     def mended_finds(self) -> frozenset[str]:
         """Ids of the finds that some edit was made for, or that a stroke by hand covers."""
-        return self._mended
+        return self._mends[1]
 
     def find_state(self, find: Find, mended: frozenset[str] | None = None) -> str:
         """mended, keep, skip, or open. A keeper is kept until the person says otherwise."""
@@ -287,9 +339,10 @@ class Job:
         return self.decisions.get(find.id) or ("keep" if find.keeper else "open")
 
     def keepers(self) -> tuple[Find, ...]:
-        """Finds that are to stay."""
-        mended = self.mended_finds()
-        return tuple(f for f in self.finds or () if self.find_state(f, mended) == "keep")
+        """Finds that are to stay. One that a stroke by hand went over still is one; one mended on purpose is not."""
+        on_purpose = self._mends[0]
+        wanted = (f for f in self.finds or () if (self.decisions.get(f.id) or ("keep" if f.keeper else "")) == "keep")
+        return tuple(f for f in wanted if f.id not in on_purpose)
 
     @property
     def title(self) -> str:
@@ -300,108 +353,3 @@ def new_job(source: Source, **brief) -> Job:
     """A job with an empty Mend layer to work on."""
     job = Job(new_id(), source, brief=brief)
     return job.with_stage(replace(job.stage("mend"), layers=(Layer(new_id(), "Spots"),)))
-
-
-_LAYER_FIELDS = {f.name for f in fields(Layer)} - {"extra"}
-_STAGE_FIELDS = {f.name for f in fields(Stage)} - {"extra"}
-
-
-def layer_to_json(layer: Layer) -> dict:
-    data = dict(layer.extra) | {
-        "id": layer.id, "name": layer.name, "kind": layer.kind, "on": layer.on, "strength": layer.strength,
-        "named_by_person": layer.named_by_person, "edits": [edit.to_json() for edit in layer.edits],
-    }
-    if layer.settings:
-        data["settings"] = layer.settings
-    if layer.fence is not None:
-        data["fence"] = layer.fence.to_json()
-    return data
-
-
-class StrokePoints(dict):
-    """Points (n, 4) by stroke id, and strokes made of them: what a document and its undo list share is made once."""
-
-    def __init__(self, points=()):
-        super().__init__(points)
-        self.made: dict[str, tuple[dict, Stroke]] = {}
-
-
-def stroke_from_json(data: dict, points: dict) -> Stroke:
-    """The stroke of a document or a command; points: by stroke id. Raises as `job_from_json`."""
-    made = points.made if isinstance(points, StrokePoints) else {}
-    held = made.get(data["id"])
-    if held is None or held[0] != data:
-        held = made[data["id"]] = (data, Stroke.from_json(data, points[data["id"]]))
-    return held[1]
-
-
-def layer_from_json(data: dict, points: dict) -> Layer:
-    return Layer(
-        id=str(data["id"]), name=str(data["name"]), kind=str(data.get("kind", "mend")), on=bool(data.get("on", True)),
-        strength=min(1.0, max(0.0, float(data.get("strength", 1.0)))),
-        named_by_person=bool(data.get("named_by_person", False)),
-        edits=tuple(stroke_from_json(edit, points) for edit in data.get("edits", ())),
-        settings=dict(data.get("settings", {})),
-        fence=Fence.from_json(data["fence"]) if data.get("fence") else None,
-        extra={k: v for k, v in data.items() if k not in _LAYER_FIELDS},
-    )
-
-
-def job_to_json(job: Job) -> dict:
-    """The `job.json` of a job file; points are left out (see docs/format.md)."""
-    return dict(job.extra) | {
-        "id": job.id,
-        "source": {
-            "name": job.source.name, "width": job.source.width, "height": job.source.height,
-            "sha256": job.source.sha256,
-        },
-        "brief": job.brief,
-        "finds": None if job.finds is None else [find.to_json() for find in job.finds],
-        "decisions": job.decisions,
-        "face_map": None if job.face_map is None else job.face_map.to_json(),
-        "stages": [
-            dict(s.extra)
-            | {"id": s.id, "on": s.on, "strength": s.strength, "layers": [layer_to_json(x) for x in s.layers]}
-            for s in job.stages
-        ],
-    }
-
-
-def source_from_json(document: dict) -> Source:
-    """The photo that a document belongs to. Raises as `job_from_json`."""
-    source = document["source"]
-    return Source(str(source["name"]), int(source["width"]), int(source["height"]), str(source["sha256"]))
-
-
-def job_from_json(data: dict, points: dict) -> Job:
-    """Inverse of `job_to_json`. Raises KeyError, TypeError or ValueError on a damaged document."""
-    by_id = {s["id"]: s for s in data["stages"]}
-    stages = []
-    for stage_id in STAGE_IDS:
-        s = by_id.get(stage_id, {})
-        stages.append(
-            Stage(
-                stage_id, bool(s.get("on", True)), min(1.0, max(0.0, float(s.get("strength", 1.0)))),
-                tuple(layer_from_json(layer, points) for layer in s.get("layers", ())),
-                {k: v for k, v in s.items() if k not in _STAGE_FIELDS},
-            )
-        )
-    known = {"id", "source", "brief", "stages", "schema", "mimetype", "written_by", "finds", "decisions", "face_map"}
-    finds, face_map = data.get("finds"), data.get("face_map")
-    return Job(
-        id=str(data["id"]),
-        source=source_from_json(data),
-        stages=tuple(stages),
-        brief=dict(data.get("brief", {})),
-        finds=None if finds is None else tuple(Find.from_json(f) for f in finds),
-        decisions={str(k): str(v) for k, v in data.get("decisions", {}).items()},
-        face_map=FaceMap.from_json(face_map) if face_map else None,
-        extra={k: v for k, v in data.items() if k not in known},
-    )
-
-
-def same_document(a: Job, b: Job) -> bool:
-    """True if two jobs hold the same recipe, points included."""
-    if job_to_json(a) != job_to_json(b):
-        return False
-    return all(x is y or x.digest == y.digest for x, y in zip(a.edits(), b.edits()))

@@ -1,10 +1,12 @@
 """From a place painted to the place taken from: a shift, or a shift with mirror, turn and scale about a pivot."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
+from lather.core import ranges
 from lather.core.errors import RequestError
+from lather.core.job.kept import kept
 from lather.core.types import Rect
 
 
@@ -19,10 +21,13 @@ class SourceTurn:
     rotation_deg: float = 0.0
     scale: float = 1.0
     pivot: tuple[float, float] = (0.0, 0.0)
+    extra: dict = field(default_factory=dict, repr=False, hash=False)
 
     def __post_init__(self):
-        if not 0.1 <= self.scale <= 10:
-            raise RequestError(f"A source enlarged {self.scale:g} times is outside 0.1 to 10.")
+        ranges.TURN_SCALE.check(self.scale, "A source's enlargement")
+        ranges.TURN_DEG.check(self.rotation_deg, "A source's turn")
+        for value in self.pivot:
+            ranges.PLACE_PX.check(value, "A pivot")
 
     @property
     def plain(self) -> bool:
@@ -36,7 +41,7 @@ class SourceTurn:
         return np.diag([-1.0 if self.mirror else 1.0, 1.0]) @ back
 
     def to_json(self) -> dict:
-        return {
+        return self.extra | {
             "mirror": self.mirror,
             "rotation_deg": self.rotation_deg,
             "scale": self.scale,
@@ -51,6 +56,7 @@ class SourceTurn:
             float(data.get("rotation_deg", 0)),
             float(data.get("scale", 1)),
             (float(x), float(y)),
+            kept(data, "mirror", "rotation_deg", "scale", "pivot"),
         )
 
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from lather.core.colour import profiles, srgb
 from lather.core.errors import RequestError, SaveError
+from lather.core.imageio.atomic import write_atomically
 from lather.core.imageio.write import write_picture
 from lather.core.practice.flaws.base import Flaw, Scene
 from lather.core.practice.flaws.registry import MAKERS
@@ -131,7 +132,4 @@ def write_plate(plate: Plate, folder: str | Path) -> None:
     write_picture(folder / "truth.png", plate.truth, profile=profile)
     zones = cv2.imencode(".png", plate.zones)[1].tobytes()
     for name, data in (("zones.png", zones), ("flaws.json", json.dumps(plate.to_json(), indent=1).encode())):
-        try:
-            (folder / name).write_bytes(data)
-        except OSError as error:
-            raise SaveError(f"{name} could not be written to {folder} ({error.strerror}).") from error
+        write_atomically(folder / name, lambda file, data=data: file.write(data))

@@ -14,6 +14,7 @@ from lather.desktop.canvas.display import DisplayConverter
 from lather.desktop.canvas.pointer import draw_split_line, draw_tag
 from lather.desktop.canvas.tile_store import Showing, TileStore
 from lather.desktop.canvas.view import View
+from lather.desktop.input.keys import TAKES_COMMANDS
 from lather.desktop.input.pen import PenEvent, from_mouse, from_tablet
 from lather.desktop.theme.tokens import theme
 
@@ -58,6 +59,7 @@ class PhotoCanvas(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Photo")
+        self.setProperty(TAKES_COMMANDS, True)
         self.look, self._look_settings = "picture", None
         self._ask_later = QTimer(self)
         self._ask_later.setSingleShot(True)
@@ -115,6 +117,13 @@ class PhotoCanvas(QWidget):
         self._fitted = False
         view = self.view.at_scale(scale, 0, 0) if scale else self.view
         self.set_view(view.centred(x, y))
+
+    def bring_into_view(self, area: Rect) -> None:
+        """Move the picture only if the middle of an area of it is out of sight."""
+        x, y = (area.x0 + area.x1) / 2, (area.y0 + area.y1) / 2
+        seen = self.view.visible(self.picture)
+        if not (seen.x0 < x < seen.x1 and seen.y0 < y < seen.y1):
+            self.centre_on(x, y)
 
     def _half_view(self) -> View:
         """In side-by-side mode each half is a canvas of its own."""

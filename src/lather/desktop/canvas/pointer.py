@@ -8,6 +8,8 @@ from PyQt6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPixmap, 
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import theme
 
+_TAG_PX = 24.0
+
 
 def draw_ring(painter: QPainter, centre: QPointF, radius: float, *, taking: bool = False) -> None:
     """Solid: where the tool lays down. Dashed: where it takes from. Dark under light, to show on any skin."""
@@ -98,16 +100,25 @@ def draw_pin(painter: QPainter, at: QPointF, radius: float) -> None:
                 painter.drawLine(corner, QPointF(corner.x(), corner.y() - sy * arm))
 
 
+def tag_place(x: float, y: float, width: float, view_width: float, view_height: float, *, right: bool = False):
+    """(left end, middle) of a tag that is to begin (or end) at x, moved so that it stays inside the view."""
+    left = x - width if right else x
+    half = _TAG_PX / 2
+    return max(2.0, min(left, view_width - width - 2)), max(half + 2, min(y, view_height - half - 2))
+
+
 def draw_tag(painter: QPainter, x: float, y: float, text: str, *, right: bool = False) -> None:
-    """A small dark tag with white text; (x, y) is its left (or right) end and middle."""
-    scale = painter.device().devicePixelRatioF()
+    """A small dark tag with white text; (x, y) is its left (or right) end and middle. It stays inside the view."""
+    device = painter.device()
+    scale = device.devicePixelRatioF()
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    painter.translate(x, y)
-    painter.scale(scale, scale)
     chosen = font(8.6)
     width = QFontMetricsF(chosen).horizontalAdvance(text) + 18
-    box = QRectF(-width if right else 0, -12, width, 24)
+    x, y = tag_place(x / scale, y / scale, width, device.width(), device.height(), right=right)
+    painter.scale(scale, scale)
+    painter.translate(x, y)
+    box = QRectF(0, -_TAG_PX / 2, width, _TAG_PX)
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(QColor(30, 33, 36, 225))
     painter.drawRoundedRect(box, 5, 5)

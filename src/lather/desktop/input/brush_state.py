@@ -2,8 +2,9 @@
 
 from dataclasses import dataclass, field, replace
 
+from lather.core import ranges
 from lather.core.brush.cards import BrushCard
-from lather.core.brush.values import SIZE_RANGE_PX, Brush
+from lather.core.brush.values import Brush
 from lather.core.job.fence import Fence
 from lather.core.job.model import COPY_MODES, MEND_TOOLS
 from lather.core.job.source_map import SourceTurn
@@ -30,6 +31,11 @@ TOOL_LABELS = {
     "drag": "Drag", "give_back": "Give back", "strand": "Strand", "area": "Area", "mix": "Mix", "veil": "Veil",
     "grain": "Grain",
 }
+_RANGES = {
+    "size_px": ranges.BRUSH_SIZE_PX, "edge": ranges.SHARE, "ceiling": ranges.BRUSH_CEILING, "flow": ranges.BRUSH_FLOW,
+}
+_USUAL_FACE_PX = 800.0  # width of a face for which the starting sizes are made
+_LEAST_TIMES, _LEAST_SIZE_PX = 0.15, 4
 TOOL_HINTS = {
     "dab": "touch a spot; Lather finds the skin to use",
     "carry": "chosen skin, its tone fitted to the place",
@@ -70,6 +76,14 @@ class BrushState:
 
     def __post_init__(self):
         self.brushes = dict(START)
+        self._touched: set[str] = set()
+
+    def fit_to_face(self, face_px: float) -> None:
+        """Starting sizes that suit a face of this width; brushes that were changed by hand stay as they are."""
+        for tool, brush in START.items():
+            if tool not in self._touched:
+                size_px = round(ranges.BRUSH_SIZE_PX.hold(brush.size_px * max(_LEAST_TIMES, face_px / _USUAL_FACE_PX)))
+                self.brushes[tool] = replace(brush, size_px=max(size_px, _LEAST_SIZE_PX))
 
     @property
     def brush(self) -> Brush:
@@ -77,11 +91,9 @@ class BrushState:
 
     def change(self, **values) -> None:
         """Set values of the brush in hand, kept inside their ranges."""
-        if "size_px" in values:
-            values["size_px"] = min(SIZE_RANGE_PX[1], max(SIZE_RANGE_PX[0], values["size_px"]))
-        for name in ("edge", "ceiling", "flow"):
-            if name in values:
-                values[name] = min(1.0, max(0.0, values[name]))
+        for name in set(values) & set(_RANGES):
+            values[name] = _RANGES[name].hold(values[name])
+        self._touched.add(self.tool)
         self.brushes[self.tool] = replace(self.brush, **values)
 
     @property
@@ -124,6 +136,7 @@ class BrushState:
         if card.tool not in self.tools:
             return
         self.tool, self.mode, self.own_texture = card.tool, card.mode, card.own_texture
+        self._touched.add(card.tool)
         self.brushes[card.tool] = card.brush
 
     def next_tool(self) -> str:

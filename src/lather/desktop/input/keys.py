@@ -45,13 +45,21 @@ ACTIONS = (
     KeyAction("save", "Ctrl+S", "save the job"),
     KeyAction("save_as", "Ctrl+Shift+S", "save the job under another name"),
     KeyAction("open", "Ctrl+O", "open a photo or a job"),
+    KeyAction("desk", "Ctrl+D", "go to the Desk"),
+    KeyAction("review", "Ctrl+R", "go to Review"),
     KeyAction("deliver", "Ctrl+E", "go to Deliver"),
+    KeyAction("quit", "Ctrl+Q", "close Lather"),
+    KeyAction("rename_layer", "F2", "rename the layer in hand"),
     KeyAction("back", "Esc", "back to the photo, give up a stroke"),
     KeyAction("stage_1", "1", "stage Mend"),
     KeyAction("stage_2", "2", "stage Strands"),
     KeyAction("stage_3", "3", "stage Split"),
     KeyAction("stage_8", "8", "stage Grain"),
 )
+
+
+TAKES_COMMANDS = "takes_commands"
+"""Property of widgets on which a key alone is a command."""
 
 
 def settings_folder() -> Path:
@@ -72,7 +80,8 @@ def load_bindings() -> dict[str, str]:
 class KeyFilter(QObject):
     """Listens to the whole window. `pressed(id)`, and `released(id)` for held ones.
 
-    Plain letters are left to text fields; Tab is left to the panels while one of them has the focus.
+    While something is typed no key is a command. A key alone is one only while the photo, a list or a screen itself has
+    the focus (widgets with the property `takes_commands`); Tab and Space only on the photo.
     """
 
     pressed = pyqtSignal(str)
@@ -109,11 +118,7 @@ class KeyFilter(QObject):
             return False
         action_id, is_held = found
         focus = QApplication.focusWidget()
-        typing = isinstance(focus, QLineEdit | QAbstractSpinBox)
-        plain = not event.modifiers() & Qt.KeyboardModifier.ControlModifier
-        if typing and plain and event.key() != Qt.Key.Key_Escape:
-            return False
-        if event.key() in (Qt.Key.Key_Tab, Qt.Key.Key_Space) and not self._on_photo(focus):
+        if event.type() == QEvent.Type.KeyPress and not self._is_command(event, focus):
             return False
         if event.isAutoRepeat():
             if not is_held and action_id.startswith(("undo", "redo")) and event.type() == QEvent.Type.KeyPress:
@@ -133,5 +138,11 @@ class KeyFilter(QObject):
             self.released.emit(action_id)
 
     @staticmethod
-    def _on_photo(focus: QWidget | None) -> bool:
-        return focus is None or focus.accessibleName() in ("Photo", "Lather")
+    def _is_command(event: QKeyEvent, focus: QWidget | None) -> bool:
+        if isinstance(focus, QLineEdit | QAbstractSpinBox):
+            return False
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier or event.key() == Qt.Key.Key_Escape:
+            return True
+        if event.key() in (Qt.Key.Key_Tab, Qt.Key.Key_Space):
+            return focus is None or focus.accessibleName() in ("Photo", "Lather")
+        return focus is None or focus.accessibleName() == "Lather" or bool(focus.property(TAKES_COMMANDS))

@@ -7,6 +7,7 @@ from lather.core.brush.cards import BrushCard, read_cards, shipped_cards, write_
 from lather.core.errors import SaveError
 from lather.desktop.input.brush_state import TOOL_LABELS, BrushState
 from lather.desktop.input.keys import settings_folder
+from lather.desktop.panels.header import shortened
 
 
 class CardsButton(QPushButton):
@@ -33,7 +34,7 @@ class CardsButton(QPushButton):
         menu.clear()
         menu.setToolTipsVisible(True)
         for card in self.cards:
-            action = menu.addAction(f"{card.name}   ({TOOL_LABELS[card.tool]}, {card.brush.size_px:.0f} px)")
+            action = menu.addAction(f"{shortened(card.name)}   ({TOOL_LABELS[card.tool]}, {card.brush.size_px:.0f} px)")
             action.setToolTip(card.hint or f"{TOOL_LABELS[card.tool]}, kept by you")
             action.triggered.connect(lambda _, card=card: self.use(card))
         menu.addSeparator()
@@ -42,7 +43,7 @@ class CardsButton(QPushButton):
         if own:
             throw = menu.addMenu("Throw away")
             for card in own:
-                throw.addAction(card.name, lambda card=card: self.throw_away(card))
+                throw.addAction(shortened(card.name), lambda card=card: self.throw_away(card))
 
     def use(self, card: BrushCard) -> None:
         self.state.use_card(card)

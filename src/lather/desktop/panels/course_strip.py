@@ -1,4 +1,4 @@
-"""The course: the stages this version computes, with switch and strength; beside them, what to do next."""
+"""The course: the stages this version computes, each with its switch; the strength of the one in hand."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
@@ -97,11 +97,7 @@ class CourseStrip(QWidget):
         row.addSpacing(10)
         row.addWidget(self.strength)
         row.addSpacing(14)
-        self.hint = QLabel()
-        self.hint.setObjectName("quiet")
-        self.hint.setFont(font(SMALL_PT))
-        self.hint.setWordWrap(True)
-        row.addWidget(self.hint, 1)
+        row.addStretch(1)
         keys = QLabel("H: keys")
         keys.setObjectName("quiet")
         keys.setFont(font(SMALL_PT))
@@ -110,14 +106,9 @@ class CourseStrip(QWidget):
         row.addWidget(keys)
         self._stage_id = "mend"
 
-    def show_job(self, job: Job, stage_id: str, hint: str) -> None:
+    def show_job(self, job: Job, stage_id: str) -> None:
         self._stage_id = stage_id
         for cell in self.cells.values():
             cell.show_job(job)
             cell.show_taken(cell.info.id == stage_id)
         self.strength.set_value(job.stage(stage_id).strength * 100)
-        self.show_hint(hint)
-
-    def show_hint(self, hint: str) -> None:
-        """What to do next, or what to mind."""
-        self.hint.setText(hint)

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QListView, QStyle, QStyledItemDelegate
 from lather.core.engine.photo import Photo
 from lather.core.types import Rect, level_size
 from lather.desktop.canvas.display import DisplayConverter, TileImage
+from lather.desktop.input.keys import TAKES_COMMANDS
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
@@ -71,7 +72,7 @@ class CropDelegate(QStyledItemDelegate):
         for number, line in enumerate(lines):
             painter.setPen(QColor(t.ink if number == 0 else t.quiet_ink))
             painter.setFont(font(strong=True) if number == 0 else font(SMALL_PT))
-            line = painter.fontMetrics().elidedText(line, Qt.TextElideMode.ElideRight, int(width))
+            line = painter.fontMetrics().elidedText(line, Qt.TextElideMode.ElideMiddle, int(width))
             painter.drawText(QRectF(x, box.y() + 3 + 17 * number, width, 17), Qt.AlignmentFlag.AlignVCenter, line)
         painter.restore()
 
@@ -86,6 +87,7 @@ class CropList(QListView):
         self.setFrameShape(QListView.Shape.NoFrame)
         self.setStyleSheet("background: transparent;")
         self.setAccessibleName(name)
+        self.setProperty(TAKES_COMMANDS, True)
         self.setUniformItemSizes(True)
         self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -39,6 +39,8 @@ class _Finds(QAbstractListModel):
             return self.states.get(find.id, "open")
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return f"{find.label}, {find.size_px:.0f} px, {find.zone}, {self.states.get(find.id, 'open')}"
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return " · ".join(line for line in _row(index)[2] if line)
         return None
 
     def show(self, finds: list[Find], states: dict[str, str]) -> None:
@@ -194,7 +196,7 @@ class FindsPanel(QWidget):
         self.all.setVisible(control.job.stage_id in ("mend", "strands") or bool(control.busy))
 
     def _fill_filters(self, control: FindsControl) -> None:
-        kinds = sorted({f.kind for f in control.finds}, key=list(KINDS).index)
+        kinds = [kind for kind in KINDS if any(f.kind == kind for f in control.finds)]
         zones = sorted({f.zone.partition(",")[0] for f in control.finds})
         for box, first, items, value in ((self.kind, "All kinds", [(KINDS[k], k) for k in kinds], control.kind),
                                          (self.zone, "All places", [(z.capitalize(), z) for z in zones], control.zone)):

@@ -1,12 +1,12 @@
 """A gauge: what is measured, its value, the allowed band on a track, one mark. The word says the state."""
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from lather.core.job.limits import Band
-from lather.desktop.theme.style import font
-from lather.desktop.theme.tokens import SMALL_PT, theme
+from lather.desktop.panels.name_and_value import draw_name_and_value, shown_name
+from lather.desktop.theme.tokens import theme
 
 
 class Gauge(QWidget):
@@ -27,9 +27,14 @@ class Gauge(QWidget):
         state = band.state(value)
         self._value, self._band = value, band
         self._text = f"{text} · {state}" if state else text
-        self.setToolTip(band.why)
         self.setAccessibleName(f"{self.name}: {self._text}")
         self.update()
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ToolTip and self._band is not None:
+            cut = shown_name(self.name, self._text, self.width()) != self.name
+            self.setToolTip(f"{self.name}: {self._band.why}" if cut else self._band.why)
+        return super().event(event)
 
     def text(self) -> str:
         return self._text
@@ -39,13 +44,9 @@ class Gauge(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         top = QRectF(0, 0, self.width(), 18)
-        painter.setFont(font(SMALL_PT))
         painter.setPen(QColor(t.ink))
-        painter.drawText(top, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self.name)
         out = self._band is not None and self._band.state(self._value)
-        painter.setPen(QColor(t.near if out else t.ink))
-        painter.setFont(font(SMALL_PT, strong=True))
-        painter.drawText(top, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self._text)
+        draw_name_and_value(painter, top, self.name, self._text, QColor(t.near_text if out else t.ink))
         track = QRectF(0, 22, self.width(), 6)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(t.track))

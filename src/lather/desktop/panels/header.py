@@ -5,11 +5,22 @@ from pathlib import Path
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
 
+from lather.core.job.member_names import readable_name
 from lather.desktop import settings
+from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import HEADER_PX, theme
 
 SCREENS = {"desk": "Desk", "review": "Review", "deliver": "Deliver"}
+
+
+_STATE_PX = 140
+_MENU_CHARACTERS = 60
+
+
+def shortened(text: str, most: int = _MENU_CHARACTERS) -> str:
+    """At most so many characters, with the middle left out."""
+    return text if len(text) <= most else f"{text[: most // 2 - 1]}…{text[-most // 2 :]}"
 
 
 class Header(QWidget):
@@ -34,10 +45,9 @@ class Header(QWidget):
         mark.setStyleSheet(f"color: {theme().accent};")
         row.addWidget(mark)
         row.addSpacing(10)
-        self.title = QLabel()
+        self.title, self.subtitle = ElidedLabel(), ElidedLabel()
         self.title.setFont(font(strong=True))
         row.addWidget(self.title)
-        self.subtitle = QLabel()
         self.subtitle.setObjectName("quiet")
         row.addWidget(self.subtitle)
         row.addStretch(1)
@@ -55,6 +65,7 @@ class Header(QWidget):
         self.open_button = QPushButton("Open")
         self.open_button.setToolTip("Open a photo or a job (Ctrl+O)")
         self.open_menu = QMenu(self)
+        self.open_menu.setToolTipsVisible(True)
         self.open_menu.aboutToShow.connect(self._fill_menu)
         self.open_button.setObjectName("menu")
         self.open_button.setMenu(self.open_menu)
@@ -65,7 +76,7 @@ class Header(QWidget):
         row.addWidget(self.save_button)
         self.state = QLabel()
         self.state.setObjectName("quiet")
-        self.state.setMinimumWidth(128)
+        self.state.setFixedWidth(_STATE_PX)  # what it says never moves its neighbours
         row.addWidget(self.state)
 
     def _fill_menu(self) -> None:
@@ -76,7 +87,9 @@ class Header(QWidget):
         if recent:
             self.open_menu.addSeparator()
         for path in recent:
-            self.open_menu.addAction(Path(path).name, lambda path=path: self.path_chosen.emit(path))
+            action = self.open_menu.addAction(shortened(readable_name(Path(path).name)))
+            action.setToolTip(readable_name(path))
+            action.triggered.connect(lambda _, path=path: self.path_chosen.emit(path))
 
     def show_job(self, title: str, subtitle: str, state: str) -> None:
         self.title.setText(title)

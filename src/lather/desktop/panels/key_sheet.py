@@ -1,7 +1,7 @@
 """The key sheet, laid over the desk while its key is held."""
 
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter
 from PyQt6.QtWidgets import QWidget
 
 from lather.desktop.input.keys import ACTIONS, load_bindings
@@ -14,6 +14,7 @@ _ALSO = (
 )
 
 _LINE_PX = 27
+_EDGE_PX, _GAP_PX, _COLUMN_GAP_PX = 24, 10, 30
 
 
 class KeySheet(QWidget):
@@ -23,6 +24,7 @@ class KeySheet(QWidget):
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.setAccessibleName("Key sheet")
+        self.boxes: list[tuple[QRectF, str]] = []
         self.hide()
 
     def lay_over(self) -> None:
@@ -35,30 +37,43 @@ class KeySheet(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), QColor(20, 22, 24, 120))
-        pressed = [(keys[a.id], a.label) for a in ACTIONS if not a.held]
-        half = (len(pressed) + 1) // 2
-        columns = (
-            ("Hold", [(keys[a.id], a.label) for a in ACTIONS if a.held] + list(_ALSO), 156),
-            ("Press", pressed[:half], 76), ("", pressed[half:], 112),
-        )
-        box = QRectF(0, 0, 1130, 78 + _LINE_PX * max(len(lines) for _, lines, _ in columns))
+        columns = self._columns(keys)
+        widths = [(_widest(lines, 0) + _GAP_PX, _widest(lines, 1)) for _, lines in columns]
+        room = self.width() - 2 * _EDGE_PX
+        between = min(_COLUMN_GAP_PX, (room - sum(a + b for a, b in widths)) / (len(columns) - 1) - 1)
+        whole = sum(a + b for a, b in widths) + between * (len(columns) - 1)
+        box = QRectF(0, 0, whole + 2 * _EDGE_PX, 78 + _LINE_PX * max(len(lines) for _, lines in columns))
         box.moveCenter(QRectF(self.rect()).center())
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(t.raised))
         painter.drawRoundedRect(box, 7, 7)
-        left = box.x() + 28
-        for title, lines, key_px in columns:
+        left = box.x() + _EDGE_PX
+        self.boxes = []  # where each key and each label stands, for the tests
+        for (title, lines), (key_px, label_px) in zip(columns, widths):
             y = box.y() + 22
             painter.setPen(QColor(t.ink))
             painter.setFont(font(11, strong=True))
             painter.drawText(QRectF(left, y, 300, 22), Qt.AlignmentFlag.AlignLeft, title)
             y += 34
             for key, label in lines:
-                painter.setFont(font(strong=True))
-                painter.setPen(QColor(t.accent))
-                painter.drawText(QRectF(left, y, key_px, 22), Qt.AlignmentFlag.AlignLeft, key)
-                painter.setFont(font())
-                painter.setPen(QColor(t.ink))
-                painter.drawText(QRectF(left + key_px + 6, y, 290, 22), Qt.AlignmentFlag.AlignLeft, label)
+                places = QRectF(left, y, key_px, 22), QRectF(left + key_px, y, label_px, 22)
+                for place, text, strong, colour in ((places[0], key, True, t.accent), (places[1], label, False, t.ink)):
+                    painter.setFont(font(strong=strong))
+                    painter.setPen(QColor(colour))
+                    painter.drawText(place, Qt.AlignmentFlag.AlignLeft, text)
+                    self.boxes.append((place, text))
                 y += _LINE_PX
-            left += key_px + (290 if title == "Hold" else 238)
+            left += key_px + label_px + between
+
+    @staticmethod
+    def _columns(keys: dict[str, str]) -> list[tuple[str, list[tuple[str, str]]]]:
+        pressed = [(keys[a.id], a.label) for a in ACTIONS if not a.held]
+        half = (len(pressed) + 1) // 2
+        held = [(keys[a.id], a.label) for a in ACTIONS if a.held] + list(_ALSO)
+        return [("Hold", held), ("Press", pressed[:half]), ("", pressed[half:])]
+
+
+def _widest(lines: list[tuple[str, str]], part: int) -> float:
+    """Width of the longest key (0) or label (1)."""
+    metrics = QFontMetricsF(font(strong=part == 0))
+    return max(metrics.horizontalAdvance(line[part]) for line in lines) + 2

@@ -4,6 +4,7 @@ from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from lather.core.job.model import Layer, Stage
+from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.panels.switch import Switch
 from lather.desktop.panels.value_slider import ValueSlider
 from lather.desktop.theme.icons import icon
@@ -11,12 +12,30 @@ from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import theme
 
 
+class NameEdit(QLineEdit):
+    """A name being typed: Return takes it, Esc leaves the old one."""
+
+    given_up = pyqtSignal()
+
+    def __init__(self, text: str, parent=None):
+        super().__init__(text, parent)
+        self.setMaxLength(200)
+        self.setAccessibleName("Name of the layer")
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.given_up.emit()
+        else:
+            super().keyPressEvent(event)
+
+
 class LayerRow(QFrame):
-    """One layer. A click takes it in hand, a double click on the name renames it."""
+    """One layer. A click takes it in hand, a double click on the name renames it; `named()` when that is over."""
 
     taken = pyqtSignal(str)
     switched = pyqtSignal(str, bool)
     renamed = pyqtSignal(str, str)
+    named = pyqtSignal()
 
     def __init__(self, layer: Layer, current: bool, parent=None):
         super().__init__(parent)
@@ -32,12 +51,13 @@ class LayerRow(QFrame):
         self.switch = Switch(f"{layer.name} on", layer.on)
         self.switch.clicked.connect(lambda on: self.switched.emit(layer.id, on))
         row.addWidget(self.switch)
-        self.name = QLabel(layer.name)
+        self.name = ElidedLabel(layer.name)
         self.name.setFont(font(strong=current))
         row.addWidget(self.name, 1)
-        self.edit = QLineEdit(layer.name)
+        self.edit = NameEdit(layer.name)
         self.edit.hide()
         self.edit.editingFinished.connect(self._rename)
+        self.edit.given_up.connect(self._end_renaming)
         row.addWidget(self.edit, 1)
         self.strength = QLabel()
         self.strength.setFont(font(strong=True))
@@ -48,7 +68,7 @@ class LayerRow(QFrame):
         self.layer = layer
         self.switch.setChecked(layer.on)
         self.strength.setText(f"{layer.strength * 100:.0f} %")
-        self.name.setToolTip(f"{layer.name}: {len(layer.edits)} edits. Double click to rename.")
+        self.name.set_tip(f"{len(layer.edits)} edits. F2 or a double click renames it.")
 
     def mousePressEvent(self, event) -> None:
         self.taken.emit(self.layer.id)
@@ -65,17 +85,22 @@ class LayerRow(QFrame):
             super().keyPressEvent(event)
 
     def start_renaming(self) -> None:
+        self.edit.setText(self.layer.name)
         self.name.hide()
         self.edit.show()
         self.edit.setFocus()
         self.edit.selectAll()
 
+    def _end_renaming(self) -> None:
+        self.edit.hide()
+        self.name.show()
+        self.named.emit()
+
     def _rename(self) -> None:
         if self.edit.isHidden():
             return
-        self.edit.hide()
-        self.name.show()
         text = self.edit.text().strip()
+        self._end_renaming()
         if text and text != self.layer.name:
             self.renamed.emit(self.layer.id, text)
 
@@ -88,6 +113,7 @@ class LayersPanel(QWidget):
     moved = pyqtSignal(str, int)
     removed = pyqtSignal(str)
     added = pyqtSignal()
+    named = pyqtSignal()
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -131,6 +157,12 @@ class LayersPanel(QWidget):
         self._current = ""
         self._stage: Stage | None = None
         self._shown = None
+
+    def rename(self, layer_id: str) -> None:
+        """Let the person type a layer's name."""
+        row = next((row for row in self.rows if row.layer.id == layer_id), None)
+        if row is not None:
+            row.start_renaming()
 
     def _button(self, name: str, label: str, action) -> QPushButton:
         button = QPushButton()
@@ -177,6 +209,7 @@ class LayersPanel(QWidget):
             row = LayerRow(layer, layer.id == current)
             row.taken.connect(self.taken)
             row.switched.connect(lambda layer_id, on: self.changed.emit(layer_id, "on", on, False))
+            row.named.connect(self.named)
             row.renamed.connect(lambda layer_id, name: self.changed.emit(layer_id, "name", name, False))
             self.rows.append(row)
             self._rows.addWidget(row)

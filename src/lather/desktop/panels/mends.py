@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 from lather.core.job.model import Layer, Stroke
 from lather.desktop.input.brush_state import TOOL_LABELS
 from lather.desktop.panels.crops import CropDelegate, CropList, Crops
+from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.theme.style import font
 
 
@@ -23,6 +24,9 @@ class _Mends(QAbstractListModel):
             return edit
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return f"{TOOL_LABELS[edit.tool]}, {edit.brush.size_px:.0f} px"
+        if role == Qt.ItemDataRole.ToolTipRole:
+            parts = (edit.note, TOOL_LABELS[edit.tool], f"{edit.brush.size_px:.0f} px")
+            return " · ".join(part for part in parts if part)
         return None
 
     def show(self, edits: tuple[Stroke, ...]) -> None:
@@ -68,7 +72,7 @@ class MendsPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 10, 6, 10)
         column.setSpacing(6)
-        self.title = QLabel()
+        self.title = ElidedLabel()
         self.title.setFont(font(strong=True))
         column.addWidget(self.title)
         self.empty = QLabel(_EMPTY["mend"])
@@ -89,7 +93,7 @@ class MendsPanel(QWidget):
     def show_layer(self, layer: Layer | None, stage_id: str) -> None:
         edits = layer.edits if layer else ()
         name = layer.name if layer else "layer"
-        self.title.setText(f"{self.word.capitalize()}s in {name}   {len(edits)}")
+        self.title.setText(f"{len(edits)} {self.word}{'s' * (len(edits) != 1)} on {name}")
         self.remove.setText(f"Take this {self.word} out")
         live = layer is not None and layer.settings.get("everywhere")
         self.empty.setText(_EMPTY[f"{stage_id} everywhere" if live else stage_id])

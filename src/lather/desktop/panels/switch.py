@@ -13,6 +13,7 @@ class Switch(QAbstractButton):
     def __init__(self, name: str, on: bool = True, parent=None):
         super().__init__(parent)
         self.setCheckable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys to the photo
         self.setChecked(on)
         self.setAccessibleName(name)
         self.setToolTip(name)

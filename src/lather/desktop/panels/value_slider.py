@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from lather.desktop.theme.style import font
-from lather.desktop.theme.tokens import SMALL_PT, theme
+from lather.desktop.panels.name_and_value import draw_name_and_value
+from lather.desktop.theme.tokens import theme
 
 
 class ValueSlider(QWidget):
@@ -24,7 +24,7 @@ class ValueSlider(QWidget):
         self.name, self.low, self.high, self.unit, self.step = name, low, high, unit, step
         self._value, self._logarithmic = value, logarithmic
         self.setAccessibleName(name)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys to the photo
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMinimumWidth(68)
         self.setFixedHeight(40)
@@ -73,11 +73,7 @@ class ValueSlider(QWidget):
         t = theme()
         top = QRectF(0, 0, self.width(), 18)
         painter.setPen(QColor(t.ink if self.isEnabled() else t.quiet_ink))
-        painter.setFont(font(SMALL_PT))
-        painter.drawText(top, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self.name)
-        painter.setFont(font(SMALL_PT, strong=True))
-        painter.drawText(top, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-                         self.text() if self.isEnabled() else "–")
+        draw_name_and_value(painter, top, self.name, self.text() if self.isEnabled() else "–")
         y, left, right = 28.0, 6.0, self.width() - 6.0
         x = left + self._share() * (right - left)
         painter.setPen(QPen(QColor(t.track), 3, cap=Qt.PenCapStyle.RoundCap))

@@ -23,12 +23,17 @@ from lather.core.colour import profiles
 from lather.core.engine.export import Output, output_size
 from lather.core.errors import Cancelled, LatherError
 from lather.core.imageio.metadata import MetadataChoice, describe
+from lather.core.job.member_names import readable_name
 from lather.desktop import settings
 from lather.desktop.canvas.display import DisplayConverter, TileImage
+from lather.desktop.input.keys import TAKES_COMMANDS
 from lather.desktop.open_job import OpenJob
 from lather.desktop.panels.choices import Choices
+from lather.desktop.panels.elided_label import ElidedLabel
+from lather.desktop.panels.message_line import MessageLine
 from lather.desktop.panels.switch import Switch
 from lather.desktop.panels.value_slider import ValueSlider
+from lather.desktop.questions import ask
 from lather.desktop.screens.desk import rule
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import theme
@@ -62,7 +67,8 @@ class DeliverScreen(QWidget):
         self.long_edge.setValue(min(2048, max(photo.width, photo.height)))
         self.long_edge.setSuffix(" px")
         self.long_edge.setAccessibleName("Long edge in pixels")
-        self.colour = Choices("Colour", {"srgb": "sRGB", "own": "photo’s own"}, "srgb")
+        kinds = {"srgb": "sRGB", "own": "photo’s own", "grey": "grey"}
+        self.colour = Choices("Colour", kinds, "grey" if photo.picture.grey else "srgb")
         self.rights, self.capture, self.location = (
             Switch("Keep rights and author"), Switch("Keep date and camera"), Switch("Keep the place", False),
         )
@@ -76,8 +82,7 @@ class DeliverScreen(QWidget):
         self.progress = QProgressBar()
         self.progress.setRange(0, 1000)
         self.progress.setTextVisible(False)
-        self.result = QLabel()
-        self.result.setWordWrap(True)
+        self.result = ElidedLabel()
         self.preview = QLabel()
         self._arrange()
         self._connect()
@@ -87,9 +92,17 @@ class DeliverScreen(QWidget):
         self._update()
 
     def _arrange(self) -> None:
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
+        self.setProperty(TAKES_COMMANDS, True)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(0)
+        row = QHBoxLayout()
         row.setSpacing(0)
+        whole.addLayout(row, 1)
+        self.messages = MessageLine()
+        self.messages.show_hint("Esc goes back to the desk.")
+        whole.addWidget(self.messages)
         self.preview.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.preview.setMinimumWidth(380)
         self.preview.setStyleSheet(f"background: {theme().surround};")
@@ -184,7 +197,7 @@ class DeliverScreen(QWidget):
         return Output(
             bits=int(self.bits.value), quality=round(self.quality.value),
             long_edge_px=self.long_edge.value() if self.size.value == "long" else None,
-            to_srgb=self.colour.value == "srgb",
+            to_srgb=self.colour.value != "own", grey=self.colour.value == "grey",
             metadata=MetadataChoice(self.rights.isChecked(), self.capture.isChecked(), self.location.isChecked()),
         )
 
@@ -196,11 +209,12 @@ class DeliverScreen(QWidget):
         self.long_edge.setEnabled(self.size.value == "long")
         own = profiles.name(photo.profile)
         width, height = output_size(photo.width, photo.height, output.long_edge_px)
-        colour = "sRGB" if output.to_srgb else own
+        colour = "grey" if output.grey else "sRGB" if output.to_srgb else own
+        ppi = f" at {photo.picture.ppi:g} ppi" if photo.picture.ppi else ""
         facts = describe(photo.picture.exif)
         place = " The photo holds no place." if not facts["has_location"] else ""
         self.summary.setText(
-            f"{width} × {height} px, {output.bits} bit {fmt}, {colour} embedded. The photo is {own}.{place}"
+            f"{width} × {height} px{ppi}, {output.bits} bit {fmt}, {colour} embedded. The photo is {own}.{place}"
         )
         replaces = bool(self.name.text().strip()) and self.path().is_file()
         self.deliver.setText("Deliver and replace" if replaces else "Deliver")
@@ -245,6 +259,8 @@ class DeliverScreen(QWidget):
     def start(self) -> None:
         """Deliver in the background."""
         path = self.path()
+        if not self._folder_is_there(path.parent):
+            return
         session, job, output = self.job.session, self.job.job, self.output()
         self._cancel.clear()
         self._running = True
@@ -271,14 +287,36 @@ class DeliverScreen(QWidget):
 
         threading.Thread(target=work, name="deliver", daemon=True).start()
 
+    def _folder_is_there(self, folder: Path) -> bool:
+        """True when it is; a missing one is made if the person says so."""
+        if folder.is_dir():
+            return True
+        answer = ask(self, f"The folder {readable_name(str(folder))} does not exist.",
+                     {"make": "Make it and deliver", "stay": "Cancel"}, otherwise="stay")
+        if answer != "make":
+            return False
+        try:
+            folder.mkdir(parents=True)
+        except (OSError, ValueError) as error:
+            why = getattr(error, "strerror", None) or error
+            self._show_end(f"The folder {readable_name(str(folder))} cannot be made ({why}); choose another.", False)
+            return False
+        return True
+
     def _show_end(self, text: str, good: bool) -> None:
         self._running = False
         for widget in (self.cancel, self.progress):
             widget.hide()
-        self.result.setStyleSheet("" if good else f"color: {theme().over};")
-        self.result.setText(text)
+        self.result.setText(text if good else "")
         self._update()
-        self.message.emit(text)
+        if not good:  # what went wrong is said once, and stays until it is read
+            self.messages.show_message(text, stays=True)
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() == Qt.Key.Key_Escape:  # from a text field
+            self.setFocus()
+        else:
+            super().keyPressEvent(event)
 
     def press(self, action: str) -> None:
         """No keys of its own."""

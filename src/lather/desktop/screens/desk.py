@@ -3,11 +3,14 @@
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
+from lather.core.job.changes import Change
 from lather.core.job.commands import MoveLayer, RemoveEdits, RemoveLayer, SetLayer, SetStage
 from lather.core.job.model import Job
 from lather.desktop import settings
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.input.brush_state import BrushState
+from lather.desktop.input.focus import leave_keys_to_the_photo
+from lather.desktop.input.keys import TAKES_COMMANDS
 from lather.desktop.open_job import OpenJob
 from lather.desktop.panels.areas import AreasPanel
 from lather.desktop.panels.brush_strip import BrushStrip
@@ -17,6 +20,7 @@ from lather.desktop.panels.crops import Crops
 from lather.desktop.panels.finds import FindsPanel
 from lather.desktop.panels.layers import LayersPanel
 from lather.desktop.panels.mends import MendsPanel
+from lather.desktop.panels.message_line import MessageLine
 from lather.desktop.panels.restraint import RestraintPanel
 from lather.desktop.screens.area_control import AreaControl
 from lather.desktop.screens.face_control import FaceControl
@@ -30,6 +34,8 @@ from lather.desktop.screens.stroke_control import StrokeControl
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import LEFT_PX, RIGHT_PX, SMALL_PT
 
+_DECISIONS = ("mend_find", "keep_find", "skip_find", "next_find")
+_KEEP_LINGERING = ("before", "move", "next_source", "previous_find", "key_sheet")
 _MARK = (
     "A mark on the skin is the client's to ask a doctor about: Lather judges looks, not health. "
     "It stays unless they want it gone."
@@ -103,7 +109,7 @@ class DeskScreen(QWidget):
         self._stage_left = job.stage_id
         self._arrange()
         self._connect()
-        self.found.changed.connect(lambda: self.course.show_hint(self._hint(job.job)))
+        self.found.changed.connect(lambda: self.messages.show_hint(self._hint(job.job)))
         self.show_job(job.job)
         if settings.finds_on_opening():
             self.found.found.connect(self.measured.ask)
@@ -187,10 +193,18 @@ class DeskScreen(QWidget):
         inside.addStretch(1)
         scroll.setWidget(inner)
         right.addWidget(scroll)
-        for widget in (self.left, self.canvas, self.right):
-            middle.addWidget(widget, 1 if widget is self.canvas else 0)
+        self.messages = MessageLine()
+        photo = QVBoxLayout()
+        photo.setSpacing(0)
+        photo.addWidget(self.canvas, 1)
+        photo.addWidget(self.messages)
+        middle.addWidget(self.left)
+        middle.addLayout(photo, 1)
+        middle.addWidget(self.right)
         column.addLayout(middle, 1)
         column.addWidget(self.brush_strip)
+        self.setProperty(TAKES_COMMANDS, True)
+        leave_keys_to_the_photo(self)
         self.facts.setFont(font(SMALL_PT))
 
     def _connect(self) -> None:
@@ -203,7 +217,8 @@ class DeskScreen(QWidget):
         self.layers.removed.connect(lambda layer_id: job.do(RemoveLayer(job.stage_id, layer_id)))
         self.course.taken.connect(job.choose_stage)
         job.stage_changed.connect(self._stage_changed)
-        self.measured.ready.connect(lambda: self.show_job(job.job))
+        self.measured.ready.connect(self._measured)
+        self.layers.named.connect(self.canvas.setFocus)
         self.layers.added.connect(self._add_layer)
         self.mends.picked.connect(self._pick)
         self.mends.removed.connect(lambda edit: job.do(RemoveEdits(job.stage_id, job.layer.id, (edit.id,))))
@@ -246,18 +261,31 @@ class DeskScreen(QWidget):
 
     def _add_layer(self) -> None:
         names = {layer.name for layer in self.job.stage.layers}
-        if not names:
-            self.job.add_layer()
-            return
         number = len(names) + 1
         while f"Layer {number}" in names:
             number += 1
-        self.job.add_layer(f"Layer {number}")
+        self.job.add_layer(f"Layer {number}" if names else "")
+        self.layers.rename(self.job.layer_id)
+
+    def _measured(self) -> None:
+        face = self.measured.measures.face
+        if face is not None:
+            self.state.fit_to_face(face.width_px)
+            self.brush_strip.refresh()
+        self.show_job(self.job.job)
+
+    def show_change(self, change: Change) -> None:
+        """Take in hand what was undone or redone, and bring it into view."""
+        self.found.stay()
+        self.job.show(change)
+        if not change.area.empty:
+            self.canvas.bring_into_view(change.area)
 
     def show_job(self, job: Job) -> None:
         layer = self.job.layer
         info = self.job.info
-        self.course.show_job(job, info.id, self._hint(job))
+        self.course.show_job(job, info.id)
+        self.messages.show_hint(self._hint(job))
         self.layers.show_stage(self.job.stage, layer.id if layer else "", info.label)
         self.brush_strip.offer(info.tools_for(layer))
         self.stages.show_job()
@@ -296,11 +324,7 @@ class DeskScreen(QWidget):
     def _pick(self, edit) -> None:
         self.control.selected = edit
         if edit is not None:
-            area = edit.bounds
-            x, y = (area.x0 + area.x1) / 2, (area.y0 + area.y1) / 2
-            seen = self.canvas.view.visible(self.canvas.picture)
-            if not (seen.x0 < x < seen.x1 and seen.y0 < y < seen.y1):
-                self.canvas.centre_on(x, y)
+            self.canvas.bring_into_view(edit.bounds)
         self.canvas.update()
 
     def _read_place(self, event) -> None:
@@ -330,6 +354,10 @@ class DeskScreen(QWidget):
             widget.setVisible(show)
 
     def press(self, action: str) -> None:
+        if self.found.lingering and action not in _KEEP_LINGERING:
+            self.found.go_on()
+            if action in _DECISIONS:
+                return  # the key has done its work: the next find is in sight, to be decided on
         if action in ("take_source", "drag_size", "drag_ceiling"):
             self.control.hold(action)
         elif action == "before":
@@ -347,6 +375,7 @@ class DeskScreen(QWidget):
         elif action in self._find_keys:
             self._find_keys[action]()
         elif action == "next_source":
+            self.found.stay()
             self.area.again() or self.graft.next_source() or self.ghost.next_source()
         elif action == "lay_down":
             self.graft.lay_down()
@@ -354,6 +383,8 @@ class DeskScreen(QWidget):
             self.brush_strip.cards.other()
         elif action == "fold":
             self.fold()
+        elif action == "rename_layer" and self.job.layer is not None:
+            self.layers.rename(self.job.layer.id)
         elif action == "back":
             if not self.graft.give_up():
                 self.control.give_up()
@@ -364,7 +395,7 @@ class DeskScreen(QWidget):
     @property
     def _find_keys(self) -> dict:
         found = self.found
-        return {"previous_find": lambda: found.step(-1), "next_find": lambda: found.step(1), "mend_find": found.mend,
+        return {"previous_find": found.back, "next_find": lambda: found.step(1), "mend_find": found.mend,
                 "keep_find": lambda: found.decide("keep"), "skip_find": lambda: found.decide("skip")}
 
     def release(self, action: str) -> None:

@@ -17,6 +17,7 @@ from lather.core.job.finds import SOFTENED, Find, listed_in
 from lather.core.measure.gauges import Compared, measure_gauges
 from lather.core.measure.keepers import intact_keepers
 from lather.core.measure.residual import find_contrast, residual_share
+from lather.desktop import settings
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.pointer import draw_line, draw_outline, draw_pin, draw_ring, draw_tag
 from lather.desktop.open_job import OpenJob
@@ -57,6 +58,11 @@ class FindsControl(QObject):
         self._queue: deque[Find] = deque()
         self._mending: Find | None = None
         self._threads: list[threading.Thread] = []
+        self._been: list[str] = []  # ids of the finds that were in hand, for the way back
+        self._shown_until_mended = ""
+        self._linger = QTimer(self)
+        self._linger.setSingleShot(True)
+        self._linger.timeout.connect(lambda: self.step(1))
         self._progress.connect(self._show_progress)
         self._answer.connect(self._take_answer)
         job.changed.connect(lambda _: self._job_changed())
@@ -118,9 +124,11 @@ class FindsControl(QObject):
 
     def step(self, by: int) -> None:
         """The next (or previous) open find of the list, round at its ends; when none is open, any find."""
+        self._linger.stop()
         shown, states = self.shown(), self.states()
         if not shown:
-            self.message.emit("Nothing left in this list.")
+            looking = f"Still looking at the photo ({self.share * 100:.0f} %); finds come when that is done."
+            self.message.emit(looking if self.busy == "finding" else "Nothing left in this list.")
             return
         order = [f for f in shown if states[f.id] == "open"] or shown
         ids = [f.id for f in shown]
@@ -130,12 +138,43 @@ class FindsControl(QObject):
             chosen = next((p for p in places if p > at), places[0])
         else:
             chosen = next((p for p in reversed(places) if p < at), places[-1])
+        self._been.append(self.current.id if self.current is not None else "")
         self.choose(shown[chosen])
+
+    def back(self) -> None:
+        """The find that was in hand before this one, mended or not; before the first one, the one above in the list."""
+        self._linger.stop()
+        by_id = {f.id: f for f in self.finds}
+        while self._been:
+            find = by_id.get(self._been.pop())
+            if find is not None:
+                self.choose(find)
+                return
+        self.step(-1)
+        self._been.clear()
+
+    # a mend stays in sight for a moment
+
+    @property
+    def lingering(self) -> bool:
+        """True while the find in hand was just mended, and is shown before the next one comes."""
+        return self._linger.isActive() or (self.current is not None and self.current.id == self._shown_until_mended)
+
+    def go_on(self) -> None:
+        """To the next find at once."""
+        if self.lingering:
+            self._shown_until_mended = ""
+            self.step(1)
+
+    def stay(self) -> None:
+        """The mend in sight is being worked on: the next find waits for a key."""
+        self._linger.stop()
+        self._shown_until_mended = ""
 
     # decisions
 
     def mend(self) -> None:
-        """Mend the current find and go to the next."""
+        """Mend the current find; after a moment the next one comes."""
         find = self.current
         if find is None:
             self.step(1)
@@ -143,10 +182,13 @@ class FindsControl(QObject):
         if not can_mend(find):
             self.message.emit(f"{find.label}: mend this one by hand (Graft, Blend-in or a later stage).")
             return
-        if self.states()[find.id] != "mended":
-            self._queue.append(find)
-            self._mend_next()
-        self.step(1)
+        if self.states()[find.id] == "mended":
+            self.step(1)
+            return
+        self._shown_until_mended = find.id
+        self._queue.append(find)
+        self._mend_next()
+        self.canvas.update()
 
     def decide(self, decision: str) -> None:
         """Keep or skip the current find and go to the next; the same again opens it."""
@@ -180,11 +222,15 @@ class FindsControl(QObject):
         self._start(work, "mend")
 
     def _mended(self, command, text: str) -> None:
-        self._mending = None
+        find, self._mending = self._mending, None
         if command is not None:
             self.job.do(command)
         if text:
             self.message.emit(text)
+        if find.id == self._shown_until_mended:
+            self._shown_until_mended = ""
+            if self.current is not None and self.current.id == find.id:
+                self._linger.start(settings.linger_ms() if command is not None else 0)
         self.changed.emit()
         self._mend_next()
 
@@ -287,7 +333,8 @@ class FindsControl(QObject):
         self._cancel.set()
 
     def idle(self) -> bool:
-        return not (self.busy or self._queue or self._mending or self._later.isActive()) and not any(
+        waiting = self._linger.isActive() or self._later.isActive()
+        return not (self.busy or self._queue or self._mending or waiting) and not any(
             t.is_alive() for t in self._threads
         )
 
@@ -300,6 +347,7 @@ class FindsControl(QObject):
     def close(self) -> None:
         self._closed = True
         self._later.stop()
+        self._linger.stop()
         self._cancel.set()
         self._queue.clear()
         for thread in self._threads:
@@ -307,6 +355,8 @@ class FindsControl(QObject):
 
     def _stage_changed(self) -> None:
         self.current, self.kind, self.zone = None, "", ""
+        self._linger.stop()
+        self._been.clear()
         self.changed.emit()
 
     # gauges
@@ -372,7 +422,7 @@ class FindsControl(QObject):
             draw_pin(painter, at, find.size_px / 2 * view.scale)
         if self.job.stage_id == "strands":
             self._draw_hairs(painter, view)
-        if self.current is None:
+        if self.current is None or self.lingering:
             return
         find = self.current
         at = QPointF(*view.to_screen(find.x, find.y))
@@ -381,6 +431,8 @@ class FindsControl(QObject):
             draw_ring(painter, at, radius)
         else:
             self._draw_path(painter, view, find)
+        if self.states().get(find.id) == "mended":
+            return
         size = f"{find.size_px:.0f} px" if find.path is None else f"{find.size_px:.0f} × {find.width_px:.0f} px"
         draw_tag(painter, at.x() + radius + 12, at.y(), f"{find.label} · {size} · {find.contrast_de:.1f} ΔE")
 

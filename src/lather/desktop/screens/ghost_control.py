@@ -25,20 +25,24 @@ class GhostControl(QObject):
         self._drag: tuple[Stroke, float, float] | None = None
         self._ranked: tuple[str, list] = ("", [])
 
-    def _layer_of(self, edit: Stroke) -> str | None:
-        for layer in self.job.stage.layers:
-            if any(e.id == edit.id for e in layer.edits):
-                return layer.id
+    def _place_of(self, edit: Stroke) -> tuple[str, str] | None:
+        """(stage id, layer id) of an edit, None if it is gone."""
+        for stage in self.job.job.stages:
+            for layer in stage.layers:
+                if any(e.id == edit.id for e in layer.edits):
+                    return stage.id, layer.id
         return None
 
     def _last(self) -> Stroke | None:
-        """The mend to change: the one shown, else the newest that was sourced by search."""
-        ghost = self.strokes.ghost
-        if ghost is None and self.job.layer is not None:
-            ghost = next((e for e in reversed(self.job.layer.edits) if e.tool == "dab"), None)
-        if ghost is None:
-            return None
-        return next((e for layer in self.job.stage.layers for e in layer.edits if e.id == ghost.id), None)
+        """The mend to change: the one shown, else the newest one, on whatever layer, that was sourced by search."""
+        held = {edit.id: edit for edit in self.job.job.edits()}
+        if self.strokes.ghost is not None:
+            return held.get(self.strokes.ghost.id)
+        history = self.job.session.history
+        done = (edit for do in reversed(history.commands[: history.position]) for edit in reversed(do.strokes()))
+        return next((held[edit.id] for edit in done if edit.tool == "dab" and edit.id in held), None) or next(
+            (edit for edit in reversed(held.values()) if edit.tool == "dab"), None
+        )
 
     def pen_event(self, event: PenEvent) -> bool:
         """Dragging the dashed ring of the mend that is shown. True if the event was for it."""
@@ -65,32 +69,32 @@ class GhostControl(QObject):
         return True
 
     def _replace(self, edit: Stroke) -> None:
-        layer_id = self._layer_of(edit)
-        if layer_id is not None:
-            self.job.do(ReplaceEdit(self.job.stage_id, layer_id, edit))
+        place = self._place_of(edit)
+        if place is not None:
+            self.job.do(ReplaceEdit(*place, edit))
 
     def next_source(self) -> bool:
-        """The next candidate for the mend; they are searched for the first time this is asked."""
+        """The next candidate for the mend, which comes into view; they are searched the first time this is asked."""
         edit = self._last()
-        layer_id = self._layer_of(edit) if edit is not None else None
-        if edit is None or layer_id is None or edit.offset is None:
+        place = self._place_of(edit) if edit is not None else None
+        if edit is None or place is None or edit.offset is None:
             self.message.emit("There is no mend whose skin could be taken elsewhere.")
             return False
+        self.canvas.bring_into_view(edit.bounds)
         if self._ranked[0] == edit.id:
             self._take_next(edit, self._ranked[1])
             return True
-        layer = self.job.stage.layer(layer_id)
-        without = self.job.job.with_layer(
-            self.job.stage_id, replace(layer, edits=tuple(e for e in layer.edits if e.id != edit.id))
-        )
+        stage_id, layer_id = place
+        layer = self.job.job.stage(stage_id).layer(layer_id)
+        edits = tuple(e for e in layer.edits if e.id != edit.id)
+        without = self.job.job.with_layer(stage_id, replace(layer, edits=edits))
         engine, finds = self.canvas.engine, self.job.job.finds or ()
-        self.strokes.worker.ask(
-            lambda: (
-                "sources",
-                edit.id,
-                source_candidates(engine, without, layer_id, replace(edit, offset=None), avoid=finds),
-            )
-        )
+
+        def search() -> tuple:
+            found = source_candidates(engine, without, layer_id, replace(edit, offset=None), avoid=finds)
+            return "sources", edit.id, found
+
+        self.strokes.worker.ask(search)
         return True
 
     def _answered(self, answer: object) -> None:

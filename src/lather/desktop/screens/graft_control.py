@@ -7,7 +7,8 @@ import numpy as np
 from PyQt6.QtCore import QObject, QPointF, pyqtSignal
 from PyQt6.QtGui import QPainter
 
-from lather.core.brush.values import SIZE_RANGE_PX, Brush
+from lather.core import ranges
+from lather.core.brush.values import Brush
 from lather.core.job.commands import AddEdits
 from lather.core.job.model import Stroke, freeze_points, new_id
 from lather.core.stages.mend.dab import source_candidates
@@ -117,7 +118,7 @@ class GraftControl(QObject):
         if area < _LEAST_AREA_PX:
             self.message.emit("This outline holds next to nothing; draw it around the place.")
             return
-        size = float(np.clip(np.sqrt(area), *SIZE_RANGE_PX))
+        size = ranges.BRUSH_SIZE_PX.hold(float(np.sqrt(area)))
         brush = Brush(size_px=size, edge=self.state.brush.edge, ceiling=self.state.brush.ceiling)
         points = freeze_points([[x, y, 1, 0] for x, y in trail])
         self._layer_id = self.job.layer.id

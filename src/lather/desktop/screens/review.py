@@ -8,8 +8,11 @@ from lather.core.job.model import Job
 from lather.desktop import settings
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.input.brush_state import TOOL_LABELS
+from lather.desktop.input.focus import leave_keys_to_the_photo
+from lather.desktop.input.keys import TAKES_COMMANDS
 from lather.desktop.open_job import OpenJob
 from lather.desktop.panels.choices import Choices
+from lather.desktop.panels.message_line import MessageLine
 from lather.desktop.panels.switch import Switch
 from lather.desktop.panels.value_slider import ValueSlider
 from lather.desktop.screens.desk import panel, rule
@@ -83,10 +86,11 @@ class ReviewScreen(QWidget):
         row.addWidget(self.hold_button)
         row.addWidget(self.zoom)
         row.addStretch(1)
-        self.hint = QLabel()
-        self.hint.setObjectName("quiet")
-        row.addWidget(self.hint)
         column.addWidget(bar)
+        self.messages = MessageLine()
+        column.addWidget(self.messages)
+        self.setProperty(TAKES_COMMANDS, True)
+        leave_keys_to_the_photo(self)
 
     def _set_mode(self, mode: str) -> None:
         self.modes.set_value(mode)
@@ -95,10 +99,10 @@ class ReviewScreen(QWidget):
         self.canvas.set_mode(mode)
         if refit:
             self._set_zoom(self.zoom.value)
-        self.hint.setText({
-            "after": "Hold the button or Tab: the photo as it came",
-            "wipe": "Drag the line; drag the picture to move it",
-            "side": "Both halves move together",
+        self.messages.show_hint({
+            "after": "Hold the button or Tab: the photo as it came. Esc goes back to the desk.",
+            "wipe": "Drag the line; drag the picture to move it. Esc goes back to the desk.",
+            "side": "Both halves move together. Esc goes back to the desk.",
         }[mode])
 
     def _set_zoom(self, key: str) -> None:
@@ -155,8 +159,6 @@ class ReviewScreen(QWidget):
             self.canvas.set_mode("before")
         elif action == "fit":
             self._set_zoom("1" if self.zoom.value == "fit" else "fit")
-        elif action == "back":
-            self.canvas.setFocus()
 
     def release(self, action: str) -> None:
         if action == "before":

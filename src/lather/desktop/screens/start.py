@@ -6,9 +6,16 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from lather.core.job.journal import Leftover
+from lather.core.job.member_names import readable_name
+from lather.desktop.input.keys import TAKES_COMMANDS
+from lather.desktop.panels.elided_label import ElidedLabel
+from lather.desktop.panels.header import shortened
+from lather.desktop.panels.message_line import MessageLine
 from lather.desktop.theme.icons import pixmap
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import theme
+
+_COLUMN_PX = 620
 
 
 class StartScreen(QWidget):
@@ -24,11 +31,20 @@ class StartScreen(QWidget):
         super().__init__(parent)
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        outer = QHBoxLayout(self)
+        self.setProperty(TAKES_COMMANDS, True)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.messages = MessageLine()
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        outer = QHBoxLayout()
+        whole.addLayout(outer, 1)
+        whole.addWidget(self.messages)
         outer.addStretch(1)
-        column = QVBoxLayout()
+        inner = QWidget()
+        inner.setFixedWidth(_COLUMN_PX)
+        column = QVBoxLayout(inner)
         column.setSpacing(12)
-        outer.addLayout(column)
+        outer.addWidget(inner)
         outer.addStretch(1)
         column.addStretch(2)
         picture = QLabel()
@@ -60,13 +76,23 @@ class StartScreen(QWidget):
             column.addSpacing(8)
             column.addWidget(head)
             for path in recent[:6]:
-                button = QPushButton(f"{Path(path).name}   –   {Path(path).parent}")
+                name, folder = readable_name(Path(path).name), readable_name(str(Path(path).parent))
+                button = QPushButton(f"{shortened(name, 44)}   –   {shortened(folder, 36)}")
                 button.setObjectName("flat")
                 button.setStyleSheet("text-align: left;")
-                button.setMaximumWidth(560)
+                button.setToolTip(readable_name(path))
                 button.clicked.connect(lambda _, path=path: self.path_chosen.emit(path))
                 column.addWidget(button)
         column.addStretch(3)
+
+    def press(self, action: str) -> None:
+        """No keys of its own."""
+
+    def release(self, action: str) -> None:
+        """No keys of its own."""
+
+    def close_job(self) -> None:
+        """Nothing is open."""
 
     def _leftover_row(self, leftover: Leftover) -> QFrame:
         frame = QFrame()
@@ -74,8 +100,8 @@ class StartScreen(QWidget):
         row = QHBoxLayout(frame)
         row.setContentsMargins(12, 8, 8, 8)
         steps = f"{leftover.steps} step{'s' * (leftover.steps != 1)}"
-        row.addWidget(QLabel(f"“{leftover.title}” was not closed properly; {steps} can be brought back."))
-        row.addStretch(1)
+        words = ElidedLabel(f"“{leftover.title}” was not closed properly; {steps} can be brought back.")
+        row.addWidget(words, 1)
         go_on = QPushButton("Go on with it")
         go_on.clicked.connect(lambda: self.recover.emit(leftover))
         drop = QPushButton("Discard")

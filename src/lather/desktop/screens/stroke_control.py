@@ -27,6 +27,13 @@ _LEAST_MOVE_PX = 0.3
 _LOOK_EVERY_S = 0.08
 
 
+def misses_fence(stroke: Stroke) -> bool:
+    """True if nothing of a stroke lies inside its fence."""
+    if stroke.fence is None or stroke.by_outline:
+        return False
+    return not any(stroke.fence.reaches(x, y, radius) for x, y, radius in stroke.touches[:, :3])
+
+
 class StrokeControl(QObject):
     """Paints on the layer in hand. `brush_changed()` after a hold-and-drag; `message(text)` for the person."""
 
@@ -306,6 +313,11 @@ class StrokeControl(QObject):
             self.canvas.store.drop_live()
             self.message.emit("The layer was removed while you painted; the stroke went with it.")
             return
+        if misses_fence(stroke):
+            self.canvas.store.drop_live()
+            self.message.emit("Outside the fence: nothing was laid down. Take the fence away, or paint inside it.")
+            self.settled.emit()
+            return
         if stroke.tool == "dab":
             self.show_ghost(stroke, fit)
         self.job.do(AddEdits(self._stage_id, self._layer_id, (stroke,)))
@@ -354,9 +366,7 @@ class StrokeControl(QObject):
         fence = self.state.fence
         if fence is None or self._last is None:
             return False
-        reach = self.state.brush.size_px / 2
-        x, y, box = self._last.x, self._last.y, fence.bounds
-        return not (box.x0 - reach < x < box.x1 + reach and box.y0 - reach < y < box.y1 + reach)
+        return not fence.reaches(self._last.x, self._last.y, self.state.brush.size_px / 2)
 
     def draw(self, painter: QPainter, canvas: PhotoCanvas) -> None:
         """Everything over the photo; device pixels."""

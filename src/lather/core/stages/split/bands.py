@@ -11,6 +11,7 @@ import cv2
 import numpy as np
 from numba import njit
 
+from lather.core import ranges
 from lather.core.errors import RequestError
 from lather.core.stages.patches.kind import Read
 from lather.core.threads import ARITHMETIC
@@ -19,7 +20,6 @@ from lather.core.types import EncodedRGB, Rect
 BANDS = ("tone", "texture", "blotch", "veil")
 BLOTCH_TIMES = 5.0  # the third band lies between the split width and this many times it
 _EDGE = 0.15  # contrast (encoded) from which the guided filter keeps an edge
-_WIDTH_RANGE = (0.5, 200.0)
 _LARGE = 600_000  # values from which a picture is worked in two halves
 
 
@@ -37,8 +37,7 @@ class BandSettings:
     def __post_init__(self):
         if self.band not in BANDS:
             raise RequestError(f"There is no band “{self.band}”; choose from {', '.join(BANDS)}.")
-        if not _WIDTH_RANGE[0] <= self.width_px <= _WIDTH_RANGE[1]:
-            raise RequestError(f"A split width of {self.width_px:g} px is outside 0.5 to 200 px.")
+        ranges.SPLIT_WIDTH_PX.check(self.width_px, "A split width")
 
     @classmethod
     def of(cls, settings: dict) -> "BandSettings":

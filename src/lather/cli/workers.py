@@ -1,0 +1,44 @@
+"""Several files at a time in processes of their own, which end with their parent."""
+
+import ctypes
+import multiprocessing
+import signal
+from collections.abc import Callable, Sequence
+from concurrent.futures import ProcessPoolExecutor
+
+_PATIENCE_S = 1.0
+_PR_SET_PDEATHSIG = 1
+
+
+def _begin() -> None:
+    """A worker goes with its parent, however that ends (Linux only)."""
+    set_death_signal = getattr(ctypes.CDLL(None), "prctl", None)
+    if set_death_signal is not None:
+        set_death_signal(_PR_SET_PDEATHSIG, signal.SIGTERM)
+
+
+def in_processes(work: Callable, tasks: Sequence[tuple], count: int) -> list:
+    """`work(*task)` of every task, in order. Any exception, Ctrl-C too, ends the workers before it goes on."""
+    with ProcessPoolExecutor(count, multiprocessing.get_context("spawn"), _begin) as pool:
+        try:
+            # workers leave Ctrl-C to their parent from their first moment: they begin with it held back
+            signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
+            try:
+                futures = [pool.submit(work, *task) for task in tasks]
+            finally:
+                signal.pthread_sigmask(signal.SIG_UNBLOCK, {signal.SIGINT})
+            return [future.result() for future in futures]
+        except BaseException:
+            _end(pool)
+            raise
+
+
+def _end(pool: ProcessPoolExecutor) -> None:
+    workers = list((pool._processes or {}).values())
+    pool.shutdown(wait=False, cancel_futures=True)
+    for worker in workers:
+        worker.terminate()
+    for worker in workers:
+        worker.join(_PATIENCE_S)
+        if worker.is_alive():
+            worker.kill()

@@ -1,0 +1,106 @@
+"""The one line of a screen where Lather speaks: what to do next, or what just happened. It never moves anything."""
+
+from PyQt6.QtCore import QRectF, Qt, QTimer
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QTextLayout, QTextOption
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from lather.desktop.theme.style import font
+from lather.desktop.theme.tokens import MESSAGE_PX, SMALL_PT, theme
+
+_SHORTEST_MS, _PER_CHARACTER_MS = 5000, 45
+_MARGIN_PX = 12
+_MOST_LINES = 2
+
+
+class MessageLine(QWidget):
+    """Shows the hint, and over it for a while a message; one that `stays` goes with a click, or with the next one."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(MESSAGE_PX)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self._hint = self._message = ""
+        self._stays = False
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.timeout.connect(self.clear)
+
+    def text(self) -> str:
+        """What is said now."""
+        return self._message or self._hint
+
+    @property
+    def message(self) -> str:
+        return self._message
+
+    @property
+    def stays(self) -> bool:
+        return self._stays
+
+    def show_hint(self, text: str) -> None:
+        if text != self._hint:
+            self._hint = text
+            self._changed()
+
+    def show_message(self, text: str, *, stays: bool = False) -> None:
+        self._message, self._stays = " ".join(text.split()), stays
+        if stays:
+            self._timer.stop()
+        else:
+            self._timer.start(_SHORTEST_MS + _PER_CHARACTER_MS * len(text))
+        self._changed()
+
+    def clear(self) -> None:
+        """Back to the hint."""
+        self._timer.stop()
+        self._message, self._stays = "", False
+        self._changed()
+
+    def _changed(self) -> None:
+        self.setAccessibleName(self.text() or "Messages")
+        self.setToolTip(self.text() if self.shown_lines()[1] else "Click to put this away" if self._stays else "")
+        self.update()
+
+    def mousePressEvent(self, event) -> None:
+        self.clear()
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self._changed()
+
+    def shown_lines(self) -> tuple[list[str], bool]:
+        """The lines as they are drawn, and whether something had to be left out."""
+        chosen, width = font(SMALL_PT), max(40.0, self.width() - 2.0 * _MARGIN_PX)
+        text, lines = self.text(), []
+        layout = QTextLayout(text, chosen)
+        option = QTextOption()
+        option.setWrapMode(QTextOption.WrapMode.WrapAtWordBoundaryOrAnywhere)
+        layout.setTextOption(option)
+        layout.beginLayout()
+        while (line := layout.createLine()).isValid():
+            line.setLineWidth(width)
+            lines.append((line.textStart(), line.textLength()))
+        layout.endLayout()
+        shown = [text[start : start + length].rstrip() for start, length in lines[:_MOST_LINES]]
+        if len(lines) > _MOST_LINES:
+            rest = text[lines[_MOST_LINES - 1][0] :]
+            shown[-1] = QFontMetricsF(chosen).elidedText(rest, Qt.TextElideMode.ElideMiddle, width)
+        return shown, len(lines) > _MOST_LINES
+
+    def paintEvent(self, event) -> None:
+        t = theme()
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(t.raised if self._message else t.panel))
+        if self._stays:
+            painter.fillRect(0, 0, 3, self.height(), QColor(t.over))
+        painter.setFont(font(SMALL_PT))
+        painter.setPen(QColor(t.ink if self._message else t.quiet_ink))
+        lines, _ = self.shown_lines()
+        height = 15.0
+        y = (self.height() - height * len(lines)) / 2
+        for line in lines:
+            painter.drawText(QRectF(_MARGIN_PX, y, self.width() - 2 * _MARGIN_PX, height),
+                             int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter), line)
+            y += height

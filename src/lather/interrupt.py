@@ -1,0 +1,57 @@
+"""Ctrl-C at any moment: one line, exit code 130, nothing left behind, within two seconds.
+
+The wrapper `./lather` starts Python with SIGINT held back, so that it never meets an interpreter half started; here it
+is let through. While modules are loaded there is nothing to clean up, and the program ends at once. Later it becomes a
+KeyboardInterrupt, which unwinds what is being done; where that does not come to pass in time (a long piece of
+arithmetic), a thread of its own sweeps and ends the program.
+"""
+
+import os
+import signal
+import threading
+
+EXIT_CODE = 130
+_PATIENCE_S = 1.2
+_stopping = threading.Event()
+
+
+def _end(*_) -> None:
+    os.write(2, b"lather: stopped.\n")
+    os._exit(EXIT_CODE)
+
+
+def let_through() -> None:
+    """From the first line on: an interrupt ends the program, without a traceback."""
+    signal.signal(signal.SIGINT, _end)
+    signal.pthread_sigmask(signal.SIG_UNBLOCK, {signal.SIGINT})
+
+
+def unwind() -> None:
+    """From now on there is something to clean up: an interrupt becomes a KeyboardInterrupt in the main thread."""
+    reader, writer = os.pipe()
+    os.set_blocking(writer, False)
+    signal.set_wakeup_fd(writer, warn_on_full_buffer=False)
+    signal.signal(signal.SIGINT, signal.default_int_handler)
+    threading.Thread(target=_watch, args=(reader,), name="interrupt", daemon=True).start()
+
+
+def _watch(reader: int) -> None:
+    while os.read(reader, 1) != bytes([signal.SIGINT]):
+        pass
+    if not _stopping.wait(_PATIENCE_S):
+        end_now()
+
+
+def stopping() -> None:
+    """Whoever deals with an interrupt in an own way, and in time, says so."""
+    _stopping.set()
+
+
+def end_now(message: str = "stopped.") -> None:
+    """Sweep what this program was writing, say one line, and end at once: threads at work are not waited for."""
+    _stopping.set()
+    from lather.core.imageio.atomic import sweep_own_parts
+
+    sweep_own_parts()
+    os.write(2, f"lather: {message}\n".encode(errors="replace"))
+    os._exit(EXIT_CODE)
