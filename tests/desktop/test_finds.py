@@ -1,6 +1,7 @@
 """Finds in the real window: looked for, stepped through by key, mended, kept; graft, fence, face map, cards."""
 
 import functools
+import json
 import os
 from unittest import mock
 
@@ -17,6 +18,7 @@ from lather.core.job.finds import Find
 from lather.core.measure.bands import tone_error
 from lather.core.practice.make import make_plate
 from lather.core.practice.score import PracticeFolder, score_picture
+from lather.desktop.input.keys import settings_folder
 from tests.support.pictures import session_of, skin_like
 from tests.support.window_case import WindowCase
 
@@ -34,6 +36,13 @@ def found_on_plate():
 
 
 class FindsCase(WindowCase):
+    def set_linger(self, seconds: float) -> None:
+        """How long a mend stays in view, as the person sets it."""
+        file = settings_folder() / "settings.json"
+        file.parent.mkdir(parents=True, exist_ok=True)
+        file.write_text(json.dumps({"linger_s": seconds}))
+        self.addCleanup(file.unlink)
+
     def open_plate(self):
         session = session_of(flawed().photo)
         finds, measures = found_on_plate()
@@ -48,6 +57,7 @@ class FindsCase(WindowCase):
 
 class StepThroughTest(FindsCase):
     def test_a_face_with_forty_finds_is_cleaned_in_under_sixty_presses(self):
+        self.set_linger(0.0)
         self.open_plate()
         plate, desk = flawed(), self.desk
         wanted = sum(not f.keeper for f in plate.flaws)
@@ -58,6 +68,7 @@ class StepThroughTest(FindsCase):
             find = desk.found.current
             if self.job.job.find_state(find) == "open":
                 QTest.keyClick(self.canvas, Qt.Key.Key_E)
+                self.wait(lambda: not desk.found.lingering)  # the next one comes by itself
             else:
                 QTest.keyClick(self.canvas, Qt.Key.Key_W)
             presses += 1

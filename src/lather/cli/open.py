@@ -1,6 +1,7 @@
 """lather open FILE"""
 
 import argparse
+import sys
 
 from lather.cli.demo import require_display
 
@@ -11,10 +12,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     require_display()
-    if arguments.file:
+    if arguments.file and sys.stderr.isatty():
         from lather.core.session import Session
 
-        Session.open(arguments.file)  # a file that cannot be opened is told here, before a window comes up
+        Session.open(arguments.file)  # what cannot be opened is told in the terminal; without one, in the window
     from lather.desktop.app import run
 
     return run(arguments.file)

@@ -12,6 +12,7 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
+from lather import interrupt
 from lather.core import warmup
 from lather.desktop import settings
 from lather.desktop.canvas import pointer
@@ -70,12 +71,23 @@ def run(path: str | Path | None = None, *, demo: bool = False) -> int:
     elif path is not None:
         QTimer.singleShot(0, lambda: window.open_path(path))
     threading.Thread(target=warmup.run, name="warm-up", daemon=True).start()
-    signal.signal(signal.SIGINT, lambda *_: app.quit())
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, lambda *_: _stop(app, window))
     ticks = QTimer()
     ticks.start(300)  # lets Python see Ctrl+C in the terminal
     ticks.timeout.connect(lambda: None)
     sys.excepthook = lambda kind, error, trace: _report(window, kind, error, trace)
     return app.exec()
+
+
+def _stop(app: QApplication, window) -> None:
+    """Ctrl-C in the terminal, or the end of the session: nothing is asked, and nothing that was done is lost."""
+    interrupt.stopping()
+    kept = window.job is not None and not window.job.saved
+    window.stop()
+    told = " What was not saved is offered at the next start." if kept else ""
+    print(f"lather: stopped.{told}", file=sys.stderr)
+    app.exit(interrupt.EXIT_CODE)
 
 
 def _report(window, kind, error, trace) -> None:

@@ -147,7 +147,7 @@ def take_shots(folder: str | Path) -> list[Path]:
     shot("start")
     session = make_demo()
     window._take(session)
-    window._notice_frame.hide()
+    window.notice.clear()
     desk, plate = window.screens["desk"], demo_plate()
     canvas = desk.canvas
     canvas.centre_on(960, 1180, 0.8)
@@ -179,7 +179,7 @@ def take_shots(folder: str | Path) -> list[Path]:
     desk.brush_strip.choose("dab")
     canvas.centre_on(1000, 1180, 0.5)
     desk.face.set_editing(True)
-    window._notice_frame.hide()
+    window.notice.clear()
     shot("face-map")
     desk.face.set_editing(False)
     _later_stages(desk, canvas, shot)

@@ -57,6 +57,8 @@ class MainWindow(QMainWindow):
         column.addWidget(self.stack, 1)
         self.setCentralWidget(body)
         self.screens: dict[str, QWidget] = {}
+        self._unseen = MessageLine(self)  # between two jobs there is no screen
+        self._unseen.hide()
         self.key_sheet = KeySheet(body)
         self.keys = KeyFilter(self)
         self.keys.pressed.connect(self._key_pressed)
@@ -72,7 +74,7 @@ class MainWindow(QMainWindow):
     @property
     def notice(self) -> MessageLine:
         """Where the screen in sight speaks."""
-        return self.screen.messages
+        return self.screen.messages if self.screen is not None else self._unseen
 
     def say(self, text: str, *, stays: bool = False) -> None:
         """One sentence on the message line; `stays` until it is read, for what went wrong."""
@@ -228,9 +230,9 @@ class MainWindow(QMainWindow):
         if key not in self.screens:
             return
         said = self.stack.currentWidget()
-        said = said.messages if said is not None and said.messages.message else None
+        said = said.messages if said is not None and said.messages.stays else None
         self.stack.setCurrentWidget(self.screens[key])
-        if said is not None and said is not self.notice:  # what was just said goes along
+        if said is not None and said is not self.notice:  # what is to be read goes along
             self.notice.show_message(said.message, stays=said.stays)
             said.clear()
         self.header.show_screen(key)
@@ -335,6 +337,11 @@ class MainWindow(QMainWindow):
     def dropEvent(self, event) -> None:
         event.acceptProposedAction()
         self.open_path(event.mimeData().urls()[0].toLocalFile())
+
+    def stop(self) -> None:
+        """Close without asking; the journal stays, so that what was not saved is offered at the next start."""
+        self._close_job(keep_journal=True)
+        self.close()
 
     def closeEvent(self, event) -> None:
         if self._may_leave():

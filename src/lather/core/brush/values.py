@@ -32,9 +32,8 @@ class Brush:
         for name, kind in _KINDS.items():  # one type for each value, so that equal brushes are written the same way
             object.__setattr__(self, name, kind(getattr(self, name)))
         ranges.BRUSH_SIZE_PX.check(self.size_px, "A brush")
-        ranges.SHARE.check(self.edge, "A brush's edge")
-        ranges.BRUSH_CEILING.check(self.ceiling, "A brush's ceiling")
-        ranges.BRUSH_FLOW.check(self.flow, "A brush's flow")
+        for name in ("edge", "ceiling", "flow"):
+            ranges.SHARE.check(getattr(self, name), f"A brush's {name}")
 
     def to_json(self) -> dict:
         return self.extra | {name: getattr(self, name) for name in _KINDS}

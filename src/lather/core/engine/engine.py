@@ -93,7 +93,7 @@ class Engine:
             if held is not None and held[0] is job:
                 self._stacks.move_to_end(key)
                 return held[1]
-            stack = Stack(self, _steps(job, stage_id))
+            stack = Stack(self, _steps(job, stage_id, self.kinds))
             self._stacks[key] = (job, stack)
             while len(self._stacks) > 16:
                 self._stacks.popitem(last=False)
@@ -144,13 +144,15 @@ class Engine:
         return self.stack(job, stage_id).pixels(rect, level)
 
 
-def _steps(job: Job, stage_id: str | None) -> tuple[_Step, ...]:
+def _steps(job: Job, stage_id: str | None, kinds: Mapping[str, LayerKind]) -> tuple[_Step, ...]:
+    """Layers that act, in order; those of a kind that this version does not know do nothing."""
     if stage_id == "photo":
         return ()
     last = STAGE_IDS.index(stage_id) if stage_id else len(STAGE_IDS) - 1
     steps = []
     for stage in job.stages[: last + 1]:
-        active = [layer for layer in stage.layers if layer.active] if stage.on and stage.strength > 0 else []
+        shows = stage.on and stage.strength > 0
+        active = [layer for layer in stage.layers if shows and layer.active and layer.kind in kinds]
         for number, layer in enumerate(active):
             steps.append(_Step(stage, layer, number == 0, number == len(active) - 1))
     return tuple(steps)

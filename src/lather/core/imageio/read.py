@@ -20,8 +20,12 @@ from lather.core.ranges import Range
 
 logging.getLogger("tifffile").setLevel(logging.CRITICAL)  # what is wrong is said by PictureError, once
 Image.MAX_IMAGE_PIXELS = None  # the limit below is checked before anything is decoded
+_MOST_JPEG_PIXELS_PER_BYTE = 32 * 32 * 8
+_MOST_DEFLATED = 1032
 _KNOWN = "JPEG, PNG, TIFF or WebP"
 _ORIENTATION_TAG = 274
+_X_RESOLUTION, _RESOLUTION_UNIT = 282, 296
+_PER_INCH = {2: 1.0, 3: 2.54}
 _PPI = Range(2.0, 30_000.0)
 
 
@@ -129,8 +133,12 @@ def _finish(codes, *, profile, exif, fmt, notes, ppi=None) -> Picture:
 def _ppi(image: Image.Image) -> float | None:
     """Pixels per inch that a file states; None where it states none, or nothing that can be."""
     try:
-        ppi = float(image.info["dpi"][0])
-    except (KeyError, TypeError, ValueError, IndexError, ZeroDivisionError):
+        if image.format in ("JPEG", "WEBP") and not image.info.get("jfif_unit"):  # Pillow makes up 72 here
+            exif = image.getexif()
+            ppi = float(exif[_X_RESOLUTION]) * _PER_INCH[int(exif.get(_RESOLUTION_UNIT, 2))]
+        else:
+            ppi = float(image.info["dpi"][0])
+    except Exception:  # metadata never keeps a picture from opening
         return None
     return round(ppi, 2) if ppi in _PPI else None
 
@@ -143,7 +151,7 @@ def _decode_pillow(data: bytes, name: str, max_pixels: int) -> Picture:
         orientation, ppi = _orientation(image), _ppi(image)
         fmt = image.format or ""
         if fmt == "JPEG":
-            _check_jpeg_end(data, name)
+            _check_jpeg_end(data, name, image.width * image.height)
         if fmt == "JPEG" and image.mode in ("RGB", "L"):
             codes = imagecodecs.jpeg8_decode(data)  # the same library as Pillow's, a third quicker on large photos
         elif image.mode == "CMYK":
@@ -157,12 +165,21 @@ def _decode_pillow(data: bytes, name: str, max_pixels: int) -> Picture:
     return _finish(_upright(codes, orientation), profile=profile, exif=exif, fmt=fmt, notes=notes, ppi=ppi)
 
 
-def _check_jpeg_end(data: bytes, name: str) -> None:
-    """A JPEG has its end marker after the scan; the decoder itself would fill a cut-off picture with grey."""
+def _check_jpeg_end(data: bytes, name: str, pixels: int) -> None:
+    """A JPEG has its end marker after the scan; the decoder itself would fill a cut-off picture with grey.
+
+    It also has at least a bit for each of its largest blocks (32×32 px): a few bytes are no picture of 400 megapixels.
+    """
     at = 2
     while at + 4 <= len(data) and data[at] == 0xFF and data[at + 1] != 0xDA:
         at += 1 if data[at + 1] == 0xFF else 2 + int.from_bytes(data[at + 2 : at + 4], "big")
-    if data.find(b"\xff\xd9", at) < 0:
+    if data.find(b"\xff\xd9", at) < 0 or len(data) - at < pixels / _MOST_JPEG_PIXELS_PER_BYTE:
+        raise PictureError(f"{name} is cut off before its end; get a fresh copy.")
+
+
+def _check_packed(data: bytes, raw_bytes: int, name: str) -> None:
+    """Deflate packs at most 1032 to 1: a file that claims more pixels than that is cut off."""
+    if len(data) * _MOST_DEFLATED < raw_bytes:
         raise PictureError(f"{name} is cut off before its end; get a fresh copy.")
 
 
@@ -176,8 +193,10 @@ def _orientation(image: Image.Image) -> int:
 def _decode_png(data: bytes, name: str, max_pixels: int) -> Picture:
     if data[12:16] != b"IHDR" or len(data) < 33:
         raise PictureError(f"{name} is damaged: its PNG header is cut off; get a fresh copy.")
-    width, height, depth = struct.unpack(">IIB", data[16:25])
+    width, height, depth, colour_type = struct.unpack(">IIBB", data[16:26])
     _check_size(width, height, name, max_pixels)
+    channels = {0: 1, 2: 3, 3: 1, 4: 2, 6: 4}.get(colour_type, 1)
+    _check_packed(data, height * (1 + width * channels * depth // 8), name)
     if depth < 16:
         return _decode_pillow(data, name, max_pixels)
     if b"IEND" not in data[-16:]:

@@ -141,6 +141,8 @@ class Stroke:
             ranges.OFFSET_PX.check(value, "An offset")
         if self.feather is not None:
             ranges.FEATHER_PX.check(self.feather, "A feather")
+        ranges.BRUSH_CEILING.check(self.brush.ceiling, "A brush's ceiling")
+        ranges.BRUSH_FLOW.check(self.brush.flow, "A brush's flow")
         ranges.check_places(self.points[:, :2], "A place")
         ranges.check_places(self.points[:, 2], "Pressure", ranges.SHARE)
         ranges.check_places(self.points[:, 3], "A time", ranges.SECONDS)
@@ -224,8 +226,7 @@ class Layer:
 
     @property
     def active(self) -> bool:
-        acts = bool(self.edits or self.settings.get("everywhere"))
-        return acts and self.on and self.strength > 0 and self.kind in LAYER_KINDS
+        return self.on and self.strength > 0 and bool(self.edits or self.settings.get("everywhere"))
 
 
 @dataclass(frozen=True)

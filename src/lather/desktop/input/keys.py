@@ -29,7 +29,7 @@ ACTIONS = (
     KeyAction("key_sheet", "H", "show this sheet", True),
     KeyAction("previous_find", "Q", "previous find"),
     KeyAction("next_find", "W", "next find"),
-    KeyAction("mend_find", "E", "mend this find, go to the next"),
+    KeyAction("mend_find", "E", "mend this find; the next one follows"),
     KeyAction("keep_find", "R", "keep it, go to the next"),
     KeyAction("skip_find", "T", "skip it, go to the next"),
     KeyAction("next_source", "F", "other skin for the last mend; area again"),

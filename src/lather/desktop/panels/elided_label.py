@@ -1,10 +1,18 @@
 """A label that gives way: its text is shortened in the middle, the whole of it stands in the tip."""
 
+import re
+
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QLabel
 
 _LEAST_PX = 24
+_LONG_WORD = re.compile(r"\S{24}")
+
+
+def breakable(text: str) -> str:
+    """Text for a label that wraps words: long file names may be broken where no space is."""
+    return _LONG_WORD.sub("\\g<0>\u200b", text)
 
 
 class ElidedLabel(QLabel):

@@ -122,7 +122,7 @@ class FindsPanel(QWidget):
         row.setSpacing(5)
         self.buttons = {}
         for key, label, letter, tip, action in (
-            ("mend", "Mend", "E", "Mend this find and go to the next", self.control.mend),
+            ("mend", "Mend", "E", "Mend this find; the next one follows", self.control.mend),
             ("keep", "Keep", "R", "It stays, and strokes that would cross it are warned of",
              lambda: self.control.decide("keep")),
             ("skip", "Skip", "T", "Leave it for now", lambda: self.control.decide("skip")),

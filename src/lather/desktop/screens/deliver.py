@@ -29,7 +29,7 @@ from lather.desktop.canvas.display import DisplayConverter, TileImage
 from lather.desktop.input.keys import TAKES_COMMANDS
 from lather.desktop.open_job import OpenJob
 from lather.desktop.panels.choices import Choices
-from lather.desktop.panels.elided_label import ElidedLabel
+from lather.desktop.panels.elided_label import breakable
 from lather.desktop.panels.message_line import MessageLine
 from lather.desktop.panels.switch import Switch
 from lather.desktop.panels.value_slider import ValueSlider
@@ -82,7 +82,8 @@ class DeliverScreen(QWidget):
         self.progress = QProgressBar()
         self.progress.setRange(0, 1000)
         self.progress.setTextVisible(False)
-        self.result = ElidedLabel()
+        self.result = QLabel()
+        self.result.setWordWrap(True)
         self.preview = QLabel()
         self._arrange()
         self._connect()
@@ -307,10 +308,9 @@ class DeliverScreen(QWidget):
         self._running = False
         for widget in (self.cancel, self.progress):
             widget.hide()
-        self.result.setText(text if good else "")
+        self.result.setStyleSheet("" if good else f"color: {theme().over};")
+        self.result.setText(breakable(text))
         self._update()
-        if not good:  # what went wrong is said once, and stays until it is read
-            self.messages.show_message(text, stays=True)
 
     def keyPressEvent(self, event) -> None:
         if event.key() == Qt.Key.Key_Escape:  # from a text field
