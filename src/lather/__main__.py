@@ -27,6 +27,7 @@ COMMANDS = {
     "bench": "measures the speed table",
     "shots": "PNG of each main view with the demo job",
 }
+_LONGEST_COMPLAINT = 300
 EXIT_CODES = "Exit codes: 0 done; 2 wrong input, nothing half-written is left (the reason is printed); 130 stopped."
 
 
@@ -34,7 +35,14 @@ class Parser(argparse.ArgumentParser):
     """Says what is wrong with the arguments in one line, as everything else does."""
 
     def error(self, message: str):
-        raise RequestError(f"{message[:1].upper()}{message[1:]}; see `{self.prog} --help`.")
+        short = message if len(message) < _LONGEST_COMPLAINT else f"{message[:_LONGEST_COMPLAINT]} …"
+        raise RequestError(f"{short[:1].upper()}{short[1:]}; see `{self.prog} --help`.")
+
+
+    def _print_message(self, message: str, file=None):
+        """As the base class has it, but for one thing: a help that cannot be written is not passed over."""
+        if message:
+            (file or sys.stderr).write(message)
 
 
 def build_parser(wanted: str | None = None) -> argparse.ArgumentParser:
@@ -86,7 +94,10 @@ def _drop_output() -> None:
 def _run(arguments: list[str]) -> int:
     wanted = next((a for a in arguments if a in COMMANDS), None)
     parser = build_parser(wanted)
-    parsed = parser.parse_args(arguments)
+    try:
+        parsed = parser.parse_args(arguments)
+    except SystemExit as end:  # after --help and --version
+        return int(end.code or 0)
     if parsed.command is None:
         parser.print_help()
         return 2

@@ -89,9 +89,7 @@ def run(arguments: argparse.Namespace) -> int:
     delivery = delivery_of(arguments)
     job_kind = None if arguments.brief is None else job_kind_named(arguments.brief)
     many = len(arguments.photos) > 1
-    if many:
-        for folder in filter(None, (arguments.out, arguments.job)):
-            make_folder(folder)
+    folders = [folder for folder in (arguments.out, arguments.job) if many and folder]
     tasks = []
     for photo in arguments.photos:
         stem = Path(photo).stem
@@ -100,7 +98,9 @@ def run(arguments: argparse.Namespace) -> int:
         tasks.append((photo, out, job, arguments.bits, delivery, arguments.soft / 100, job_kind))
     for task in tasks:
         _check_names(*task[1:4])
-    refuse_clashes([path for task in tasks for path in task[1:3] if path], arguments.photos)
+    refuse_clashes([path for task in tasks for path in task[1:3] if path], arguments.photos, folders=folders)
+    for folder in folders:
+        make_folder(folder)
     if arguments.jobs > 1 and many:
         results = in_processes(mend_photo, tasks, arguments.jobs)
     else:

@@ -7,10 +7,13 @@ from pathlib import Path
 
 from lather.core.errors import RequestError, SaveError
 from lather.core.imageio.files import file_key, refuse_unwritable
+from lather.core.imageio.write import FORMATS
 
 
 def make_folder(path: str | Path) -> None:
-    """Raises SaveError where there can be no folder."""
+    """Raises SaveError where there can be no folder, or where the name says a file."""
+    if Path(path).suffix.lower() in (*FORMATS, ".lather") and not Path(path).is_dir():
+        raise SaveError(f"{path} is a file; for many photos name a folder.")
     try:
         Path(path).mkdir(parents=True, exist_ok=True)
     except FileExistsError:
@@ -20,17 +23,20 @@ def make_folder(path: str | Path) -> None:
         raise SaveError(f"The folder {path} cannot be made ({why}); choose another.") from None
 
 
-def refuse_clashes(outputs: Sequence[str | Path], inputs: Iterable[str | Path]) -> None:
+def refuse_clashes(
+    outputs: Sequence[str | Path], inputs: Iterable[str | Path], *, folders: Iterable[str | Path] = ()
+) -> None:
     """Raises RequestError or SaveError if an output is an input, the photo inside one, another output, or no file.
 
-    Files are told by what they are, not by their names: links do not hide one.
+    Files are told by what they are, not by their names: links do not hide one. folders: they will be made.
     """
+    made = {Path(folder) for folder in folders}
     read = {file_key(path): Path(path) for path in inputs}
     photos = [photo for path in read.values() for photo in _photos_inside(path)]
     written: dict[tuple, Path] = {}
     for path in map(Path, outputs):
         refuse_unwritable(path)
-        if not path.parent.is_dir():
+        if path.parent not in made and not path.parent.is_dir():
             raise RequestError(f"The folder {path.parent} does not exist; make it or choose another.")
         key = file_key(path)
         if key in read:
@@ -44,6 +50,8 @@ def refuse_clashes(outputs: Sequence[str | Path], inputs: Iterable[str | Path]) 
 
 def _photos_inside(path: Path) -> list[tuple[int, int]]:
     """(bytes, CRC-32) of the photo in a job file; nothing for other files: they are told when they are read."""
+    if not path.is_file():  # a pipe would wait
+        return []
     try:
         with zipfile.ZipFile(path) as archive:
             return [(i.file_size, i.CRC) for i in archive.infolist() if i.filename.startswith("source/")]

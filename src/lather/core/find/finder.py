@@ -9,6 +9,8 @@ import numpy as np
 from lather.core.engine.photo import Photo
 from lather.core.errors import Cancelled, RequestError
 from lather.core.find import areas, brows, eyes, ground, lines, spots, strands
+from lather.core.find.beard import beard_mask, is_hidden
+from lather.core.find.glints import is_glint
 from lather.core.find.scene import FindScene
 from lather.core.find.worth import Delivery, judged
 from lather.core.job.face_map import FaceMap
@@ -79,6 +81,8 @@ def find_all(
     found = [f for f in found if f.kind != "stray_hair" or f.confidence >= hairs_from]
     found = [f for f in found if not kinds or f.kind in kinds]
     found = without_rims([_as_outlined(f) for f in one_for_one_place(found)])
+    beard = beard_mask(scene) if found else None
+    found = [f for f in found if not is_hidden(f, beard, scene) and not is_glint(f, scene)]
     return judged(found, delivery or Delivery(), max(photo.width, photo.height)), measures
 
 

@@ -7,6 +7,7 @@ import cv2
 import numpy as np
 
 from lather.core.colour import profiles, srgb
+from lather.core.colour.gloss import usual_skin
 from lather.core.find.ridges import Ridges, ridge_responses
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.types import EncodedRGB, Lab, Mask, Rect, as_float32
@@ -66,7 +67,7 @@ class FindScene:
         return found.expand(margin).intersect(bounds)
 
     @cached_property
-    def _encoded(self) -> EncodedRGB:
+    def encoded(self) -> EncodedRGB:
         """`rect` in sRGB."""
         photo, rect = self.measures.photo, self.rect
         values = as_float32(photo.codes(self.level)[rect.y0 : rect.y1, rect.x0 : rect.x1])
@@ -77,7 +78,7 @@ class FindScene:
     @cached_property
     def lab(self) -> Lab:
         """L*, a*, b* (D65 as OpenCV has it: only differences are used) of `rect`."""
-        return cv2.cvtColor(self._encoded, cv2.COLOR_RGB2Lab)
+        return cv2.cvtColor(self.encoded, cv2.COLOR_RGB2Lab)
 
     @cached_property
     def channels(self) -> np.ndarray:
@@ -88,11 +89,17 @@ class FindScene:
         """
         out = np.empty((*self.lab.shape[:2], 4), np.float32)
         out[..., :3] = self.lab
-        linear = cv2.GaussianBlur(srgb.decode(self._encoded), (0, 0), 0.8)
+        linear = cv2.GaussianBlur(srgb.decode(self.encoded), (0, 0), 0.8)
         red, green, blue = cv2.split(linear)
         least = np.float32(0.01)
         out[..., 3] = 100 * (red - green) / (np.maximum(red - blue, 0) + np.abs(red - green) + least)
         return out
+
+    @cached_property
+    def usual_skin(self) -> tuple[float, float] | None:
+        """(saturation, light) of bare skin without gloss, see `colour.gloss`; None where there is no skin."""
+        skin = self.measures.skin > 0.5
+        return usual_skin(self.measures.small[skin]) if skin.any() else None
 
     @cached_property
     def skin(self) -> Mask:

@@ -1,6 +1,7 @@
 """Stray hairs against the background: ridges on safe ground, traced from tip to root."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -23,6 +24,8 @@ _LEAST_CONTRAST = 1.0  # L*; fainter ones nobody sees: mostly edges of cloth
 _MOST = 600
 _STANDS_OUT_MM = 9.0  # this far from the mass it is no fringe any more
 _CROWD_MM, _CROWD_USUAL, _CROWD_COUNTS = 4.0, 1.0, 0.5
+_FRINGE_MM, _FRINGE_LENGTH = 15.0, 0.5  # between roots; share of its own length that another must have
+_FRINGE_USUAL, _FRINGE_COUNTS = 3, 0.25
 USUAL_CONFIDENCE = 0.5
 _AS_DARK_L, _AS_DARK_SHARE = 14.0, 0.02  # ground whose lightness is this near that of the hair, and how much of it
 _PLAINLY_WARMER = 3.0  # of hair against the ground: then only such hairs are looked for
@@ -59,7 +62,19 @@ def find_strands(scene: FindScene) -> list[Find]:
     seen_in = [values for values, *_ in looks]
     finds = [_as_find(scene, points, strength, crowd, mass, seen_in)
              for (points, strength), crowd in zip(hairs, crowds)]
-    return sorted((f for f in finds if f), key=lambda f: -f.confidence)
+    return sorted(_less_of_a_fringe([f for f in finds if f], scene), key=lambda f: -f.confidence)
+
+
+def _less_of_a_fringe(finds: list[Find], scene: FindScene) -> list[Find]:
+    """Less certain where many hairs about as long grow beside each other: that is the sitter's own outline."""
+    if not finds:
+        return []
+    roots = np.array([find.path[-1] for find in finds]) / scene.measures.pixels_per_mm
+    lengths = np.array([find.size_px for find in finds])
+    apart = np.hypot(*(roots[:, None] - roots).transpose(2, 0, 1))
+    beside = ((apart < _FRINGE_MM) & (lengths > _FRINGE_LENGTH * lengths[:, None])).sum(1) - 1
+    sure = 1 / (1 + _FRINGE_COUNTS * np.maximum(0, beside - _FRINGE_USUAL))
+    return [replace(find, confidence=find.confidence * float(times)) for find, times in zip(finds, sure)]
 
 
 def _as_light_as_hair(scene: FindScene) -> tuple[Mask | None, tuple[bool, ...]]:

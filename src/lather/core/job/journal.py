@@ -174,6 +174,8 @@ class Journal:
                 with suppress(OSError):
                     self.path.unlink(missing_ok=True)
             if self._file is not None:
+                with suppress(OSError):  # the thread that syncs may hold it open a moment longer
+                    fcntl.flock(self._file.fileno(), fcntl.LOCK_UN)
                 self._file.close()
         self._wake.set()
 

@@ -114,12 +114,23 @@ def load_sitter(name_or_path: str) -> Sitter:
     return Sitter(path.stem, picture, zones, marks, per_mm, None if normals is None else normals[..., ::-1])
 
 
-GROUNDS = ("own", "light", "dark", "graded", "cloth")
+GROUNDS = ("own", "light", "dark", "graded", "cloth", "cloudy")
+
+
+def _clouds(height: int, width: int) -> np.ndarray:
+    """Soft clouds of many sizes, each size half as strong as the one before; about ±10 % in all."""
+    rng = np.random.default_rng(19)
+    field = np.zeros((height, width), np.float32)
+    for octave in range(6):
+        cells = 5 * 2**octave
+        rough = rng.standard_normal((cells * height // width + 2, cells + 2)).astype(np.float32)
+        field += 0.5**octave * cv2.resize(rough, (width, height), interpolation=cv2.INTER_CUBIC)
+    return np.float32(0.05) * field
 
 
 def on_ground(sitter: Sitter, ground: str) -> Sitter:
-    """The sitter before another background: light or dark and plain, graded from corner to corner, or slightly
-    structured like hung cloth. Raises RequestError.
+    """The sitter before another background: light or dark and plain, graded from corner to corner, slightly
+    structured like hung cloth, or softly cloudy like a painted backdrop. Raises RequestError.
     """
     if ground == "own":
         return sitter
@@ -137,6 +148,8 @@ def on_ground(sitter: Sitter, ground: str) -> Sitter:
         folds = cv2.GaussianBlur(rough, (0, 0), 6, sigmaY=30)
         weave = cv2.GaussianBlur(rng.standard_normal((height, width)).astype(np.float32), (0, 0), 1.6)
         field = field * (1 + 0.12 * cv2.resize(folds / folds.std(), (width, height)) + 0.02 * weave / weave.std())
+    elif ground == "cloudy":
+        field = field * (1 + _clouds(height, width))
     tint = np.array([1.0, 0.97, 0.93], np.float32) if ground != "graded" else np.array([0.9, 0.97, 1.05], np.float32)
     matte = cv2.GaussianBlur((sitter.zones == 0).astype(np.float32), (0, 0), 0.8)[..., None]
     mixed = sitter.linear + matte * (field[..., None] * tint - sitter.linear)
