@@ -1,4 +1,4 @@
-"""Where a beard grows: fine dark hair around the mouth and on the jaw, among which folds, smears and hairs are natural."""
+"""Where a beard grows: fine dark hair around mouth and jaw, among which folds, smears and hairs are natural."""
 
 import cv2
 import numpy as np

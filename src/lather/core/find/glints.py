@@ -2,13 +2,13 @@
 
 import numpy as np
 
-from lather.core.colour.gloss import gloss_mask, usual_skin
+from lather.core.colour.gloss import gloss_mask
 from lather.core.find.scene import FindScene
 from lather.core.job.finds import Find
 
 _KINDS = ("flake", "blemish_bright")
 _AROUND, _LEAST_AROUND_PX, _CORE = 1.5, 8, 0.35  # sizes of the find
-_MOST_GLOSS = 0.5  # share of the find's middle, and of what lies around it
+_MOST_GLOSS, _GLOSS_AROUND = 0.5, 0.35  # share of the find's middle, and of what lies around it
 
 
 def is_glint(find: Find, scene: FindScene) -> bool:
@@ -25,4 +25,4 @@ def is_glint(find: Find, scene: FindScene) -> bool:
     ys, xs = np.mgrid[: gloss.shape[0], : gloss.shape[1]]
     near = np.hypot(ys - min(half, round(y)), xs - min(half, round(x)))
     core, around = near <= max(1.0, _CORE * size), near > 0.6 * size
-    return bool(gloss[core].mean() > _MOST_GLOSS and gloss[around].mean() > _MOST_GLOSS)
+    return bool(gloss[core].mean() > _MOST_GLOSS and gloss[around].mean() > _GLOSS_AROUND)

@@ -1,20 +1,23 @@
 """The edit proposed for a find: which stage and tool, how big, on which layer; one, or all that were accepted."""
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
 from lather.core.engine.engine import Engine
 from lather.core.errors import Cancelled
+from lather.core.find.self_check import is_better, lays_gloss, stands_off
+from lather.core.find.source_of_tone import sparing, without_gloss
 from lather.core.job.commands import AddEdits, AddLayer, Command, Together
 from lather.core.job.fence import Fence
-from lather.core.job.finds import SOFTENED, Find, stage_of_kind
+from lather.core.job.finds import KINDS, SOFTENED, Find, stage_of_kind
 from lather.core.job.limits import band
 from lather.core.job.model import Job, Layer, Stroke, new_id
 from lather.core.measure.residual import find_contrast, residual_share
-from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source
+from lather.core.stages.mend.dab import dab_stroke, source_candidates
 from lather.core.stages.strands.propose import strand_size, strand_stroke
 
 SOFTEN_STRENGTH = 0.55
@@ -33,9 +36,12 @@ _OWN_EDGES = {  # these fade out to their sides themselves
 }
 _LEAST_PX, _LARGEST_PX = 3.0, 400.0
 _TRIES = 4
+_SOURCES_TRIED = 3
 _ABOVE_FLOOR = 0.01  # of a softened find's strength, so that rounding never leaves less than the floor
 _CHEEK_OFF = 0.25  # lengths of the hollow from it to the cheek that is taken
 _LASHES_OFF, _CHEEK_IN, _FENCE_FEATHER = 0.45, 2.0, 0.5  # widths of the hollow: fence above and below its middle
+_CHECKED = tuple(kind for kind in KINDS if kind not in ("stray_hair", "hair_on_skin", "brow_hair", "vein_eye"))
+"""Kinds whose mend is held against its surroundings; what is a line of a pixel or two has none of its own tone."""
 _BY_HAND = ("intruder", "braces", "blotch", "redness", "shine")
 """Kinds that are listed but not mended by themselves: by hand, or in a later stage."""
 
@@ -126,19 +132,48 @@ def layer_for(job: Job, find: Find, default_layer_id: str, stage_id: str = "mend
 def mend_command(
     engine: Engine, job: Job, find: Find, default_layer_id: str, stage_id: str = "mend"
 ) -> Command | None:
-    """One undoable step that mends a find; None if no fitting skin is near."""
+    """One undoable step that mends a find; None if no fitting skin is near, or if no mend makes it better."""
     place = layer_for(job, find, default_layer_id, stage_id)
-    with_layer = place.make.apply(job) if place.make else job
-    stroke = proposed_stroke(find, place.stage_id)
-    if stroke.tool == "dab":
-        found = source_candidates(engine, with_layer, place.layer_id, stroke, avoid=job.finds or ())
-        stroke = with_source(stroke, found)
+    stroke = next(_better(engine, job, find, place, _proposals(engine, job, find, place)), None)
     if stroke is None:
         return None
     if find.kind in SOFTENED:
         place, stroke = _above_the_floor(engine, job, find, place, stroke)
     add = AddEdits(place.stage_id, place.layer_id, (stroke,))
     return Together(f"mend {find.label.lower()}", (place.make, add)) if place.make else add
+
+
+def _proposals(engine: Engine, job: Job, find: Find, place: Place) -> Iterator[Stroke]:
+    """Strokes for a find, the most fitting first."""
+    stroke = sparing(job.keepers(), find, proposed_stroke(find, place.stage_id))
+    if stroke.tool == "dab":
+        with_layer = place.make.apply(job) if place.make else job
+        found = source_candidates(engine, with_layer, place.layer_id, stroke, avoid=job.finds or ())
+        yield from (replace(stroke, offset=candidate.offset) for candidate in found[:_SOURCES_TRIED])
+    elif stroke.tool == "copy":
+        clear = without_gloss(engine, job, stroke)
+        if clear is not None:
+            yield clear
+    else:
+        yield stroke
+
+
+def _better(
+    engine: Engine, job: Job, find: Find, place: Place, strokes: Iterable[Stroke]
+) -> Iterator[Stroke]:
+    """Of some strokes those after which the place stands nearer to its surroundings."""
+    bounds, profile = engine.photo.bounds, engine.photo.profile
+    with_layer = place.make.apply(job) if place.make else job
+    others = job.finds or ()
+    for stroke in strokes:
+        if find.kind not in _CHECKED:
+            yield stroke
+            continue
+        trial = AddEdits(place.stage_id, place.layer_id, (stroke,)).apply(with_layer)
+        views = [partial(engine.pixels, state) for state in (job, trial)]
+        before, after = (stands_off(find, stroke, view, bounds, profile, others) for view in views)
+        if is_better(before, after) and not lays_gloss(stroke, *views, bounds):
+            yield stroke
 
 
 def _above_the_floor(engine: Engine, job: Job, find: Find, place: Place, stroke: Stroke) -> tuple[Place, Stroke]:
