@@ -1,7 +1,7 @@
 """Automatic mends: no tone from gloss, no freckle gone with a hollow, none that leaves a place worse than it was."""
 
 import unittest
-from functools import cache
+from functools import cache, partial
 
 import cv2
 import numpy as np
@@ -74,7 +74,7 @@ class GlossTest(unittest.TestCase):
             command = mend_command(session.engine, session.job, find, layer)
             if command is None:
                 continue  # to be done by hand: it stays listed
-            mended = [edit for edit in command.apply(session.job).edits()]
+            mended = list(command.apply(session.job).edits())
             self.assertLess(self.largest_error(session, truth, mended[-1], face_px)[1], was + 1, sitter)
 
     def test_gloss_is_told_on_light_and_on_dark_skin(self):
@@ -96,8 +96,8 @@ class GlossTest(unittest.TestCase):
         pixels = np.full((200, 300, 3), 62_000, np.uint16)
         pixels[95:105, 145:155] = 50_000
         session = session_of(pixels)
-        hollow = Find("h", "under_eye", 150.0, 100.0, 60.0, 4.0, 0.9, path=((120.0, 100.0), (150.0, 102.0), (180.0, 100.0)),
-                      width_px=12.0)
+        path = ((120.0, 100.0), (150.0, 102.0), (180.0, 100.0))
+        hollow = Find("h", "under_eye", 150.0, 100.0, 60.0, 4.0, 0.9, path=path, width_px=12.0)
         self.assertIsNotNone(without_gloss(session.engine, session.job, proposed_stroke(hollow)))
 
 
@@ -124,8 +124,8 @@ class SparingTest(unittest.TestCase):
         self.assertGreater((change > 0.002).sum(), 500)
 
     def test_holes_stay_inside_the_fence_and_a_keeper_of_its_own_size_is_no_hole(self):
-        hollow = Find("h", "under_eye", 150.0, 100.0, 90.0, 4.0, 0.9, path=((105.0, 100.0), (150.0, 104.0), (195.0, 100.0)),
-                      width_px=20.0)
+        path = ((105.0, 100.0), (150.0, 104.0), (195.0, 100.0))
+        hollow = Find("h", "under_eye", 150.0, 100.0, 90.0, 4.0, 0.9, path=path, width_px=20.0)
         stroke = proposed_stroke(hollow)
         at_the_rim = Find("f", "freckle", 150.0, 96.5, 14.0, 5.0, 0.9, keeper=True)
         spared = sparing([at_the_rim], hollow, stroke)
@@ -154,7 +154,8 @@ class SelfCheckTest(unittest.TestCase):
             return out
 
         before = stands_off(find, stroke, session.photo.read, bounds, None)
-        after = stands_off(find, stroke, lambda rect: session.engine.pixels(good.apply(session.job), rect), bounds, None)
+        mended = partial(session.engine.pixels, good.apply(session.job))
+        after = stands_off(find, stroke, mended, bounds, None)
         spoiled = stands_off(find, stroke, grey, bounds, None)
         self.assertTrue(is_better(before, after))
         self.assertFalse(is_better(before, spoiled))

@@ -1,7 +1,6 @@
 """Values of a job are checked when it is read: what cannot be is left out and counted, what is unknown is kept."""
 
 import json
-import unittest
 import zipfile
 
 import jsonschema

@@ -40,7 +40,8 @@ def with_beard(sitter: str, hairs: int = 9000) -> np.ndarray:
             continue
         length, turn = rng.uniform(8, 20), rng.normal(np.pi / 2, 0.6)
         end = (x + length * np.cos(turn), y + length * np.sin(turn))
-        cv2.line(layer, (round(16 * x), round(16 * y)), (round(16 * end[0]), round(16 * end[1])), 255, 1, cv2.LINE_AA, 4)
+        ends = [tuple(round(16 * n) for n in place) for place in ((x, y), end)]
+        cv2.line(layer, *ends, 255, 1, cv2.LINE_AA, 4)
     share = (layer / 255.0 * 0.8)[..., None]
     return np.round(plate.photo * (1 - share) + np.array([2600, 1900, 1600]) * share).astype(np.uint16)
 

@@ -7,10 +7,10 @@ import traceback
 import unittest
 from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QPointF, Qt
+from PyQt6.QtCore import QEvent, QPointF, Qt, QTimer
 from PyQt6.QtGui import QInputDevice, QMouseEvent, QPointingDevice, QTabletEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from lather.core.session import Session
 from lather.desktop.app import make_application
@@ -33,6 +33,11 @@ class WindowCase(unittest.TestCase):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
+        self._answers: list[tuple[str, list[str]]] = []
+        self._questions = QTimer()  # a question that nobody expected fails the test, and does not stop it
+        self._questions.timeout.connect(self._look_for_questions)
+        self._questions.start(20)
+        self.addCleanup(self._questions.stop)
         self.window = MainWindow()
         self.window.resize(1280, 800)
         self.window.show()
@@ -160,6 +165,21 @@ class WindowCase(unittest.TestCase):
                 case.pump()
 
         return Held()
+
+    def answer(self, label: str) -> list[str]:
+        """The next question is answered by clicking a button; its text stands in the list that is returned."""
+        asked: list[str] = []
+        self._answers.append((label, asked))
+        return asked
+
+    def _look_for_questions(self) -> None:
+        box = QApplication.activeModalWidget()
+        if not isinstance(box, QMessageBox):
+            return
+        label, asked = self._answers.pop(0) if self._answers else ("", self.slot_errors)
+        asked.append(box.text())
+        button = next((b for b in box.buttons() if b.text().replace("&", "") == label), box.escapeButton())
+        QTest.mouseClick(button, Qt.MouseButton.LeftButton)
 
     def shown(self, x: float, y: float):
         """(r, g, b) 0-255 that the screen shows at a source place."""

@@ -33,6 +33,8 @@ def _on_the_photo(leftover: Leftover) -> Session:
             f"{leftover.photo.name} is not the photo this work was made on; put the right one back first."
         )
     session.history = history
+    if session.job_file is not None:  # a job that stays as it is, like the demo, served as the photo
+        session.photo_path, session.job_file, session.identity = leftover.photo, None, None
     return session
 
 

@@ -30,6 +30,16 @@ class LivePixels:
     bgrx: np.ndarray
 
 
+_OUTSIDE = "Outside the fence: nothing was laid down. Take the fence away, or paint inside it."
+
+
+def _misses_fence(stroke: Stroke) -> bool:
+    """True if nothing of a stroke lies inside its fence."""
+    if stroke.fence is None or stroke.by_outline:
+        return False
+    return not any(stroke.fence.reaches(x, y, radius) for x, y, radius in stroke.touches[:, :3])
+
+
 class StrokeWorker(QObject):
     """`painted(LivePixels)` while the pen moves; `finished(stroke or None, fit, message)` after it is lifted.
 
@@ -154,10 +164,13 @@ class StrokeWorker(QObject):
         live, self._live = self._live, None
         if live is None:
             return
+        stroke = live.finished()
+        if _misses_fence(stroke):
+            self.finished.emit(None, 0.0, _OUTSIDE)
+            return
         if live.laid.empty:
             self.finished.emit(None, 0.0, "")
             return
-        stroke = live.finished()
         if stroke.tool == "strand":
             self._end_strand(stroke, live)
             return

@@ -20,6 +20,8 @@ _PEN = (("size", "pressure_size"), ("ceiling", "pressure_ceiling"), ("flow", "pr
 
 
 _TOOL_PX = 58
+_ROOMY_PX = 1150
+_NARROW_TOOL_PX, _NARROW_TOOL_PT, _VALUE_PX, _NARROW_VALUE_PX = 46, 6.8, 68, 66
 
 
 class BrushStrip(QWidget):
@@ -238,6 +240,21 @@ class BrushStrip(QWidget):
         self.state.aligned = on
         self.changed.emit()
 
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """Where the window is narrow the graph gives way, tools and values stand closer."""
+        roomy, tool = self.width() >= _ROOMY_PX, self.state.tool
+        self.graph.setVisible(tool not in ("area", "strand") and roomy)
+        self.pen_label.setVisible(tool not in ("graft", "area", "strand") and roomy)
+        for button in self.tools.values():
+            button.setFixedWidth(_TOOL_PX if roomy else _NARROW_TOOL_PX)
+            button.setFont(font(SMALL_PT if roomy else _NARROW_TOOL_PT))
+        for slider in (self.size, self.edge, self.ceiling, self.flow):
+            slider.setMinimumWidth(_VALUE_PX if roomy else _NARROW_VALUE_PX)
+
     def refresh(self) -> None:
         brush, tool = self.state.brush, self.state.tool
         self.tools[tool].setChecked(True)
@@ -273,6 +290,5 @@ class BrushStrip(QWidget):
             button.setChecked(getattr(brush, name))
             only_these = tool != "dab" or name in ("pressure_size", "pressure_ceiling")
             button.setVisible(tool not in ("graft", "area", "strand") and only_these)
-        self.pen_label.setVisible(tool not in ("graft", "area", "strand"))
-        self.graph.setVisible(tool not in ("area", "strand"))
+        self._fit()
         self.cards.setVisible("dab" in self.state.tools or "sweep" in self.state.tools)

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QWidget
 
 from lather.desktop.input.keys import ACTIONS, load_bindings
 from lather.desktop.theme.style import font
-from lather.desktop.theme.tokens import theme
+from lather.desktop.theme.tokens import BODY_PT, theme
 
 _ALSO = (
     ("Wheel", "zoom at the pointer"), ("Shift while painting", "the original returns"),
@@ -14,7 +14,7 @@ _ALSO = (
 )
 
 _LINE_PX = 27
-_EDGE_PX, _GAP_PX, _COLUMN_GAP_PX = 24, 10, 30
+_EDGE_PX, _GAP_PX, _COLUMN_GAP_PX, _LEAST_COLUMN_GAP_PX = 24, 10, 30, 24
 
 
 class KeySheet(QWidget):
@@ -38,9 +38,11 @@ class KeySheet(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), QColor(20, 22, 24, 120))
         columns = self._columns(keys)
-        widths = [(_widest(lines, 0) + _GAP_PX, _widest(lines, 1)) for _, lines in columns]
-        room = self.width() - 2 * _EDGE_PX
-        between = min(_COLUMN_GAP_PX, (room - sum(a + b for a, b in widths)) / (len(columns) - 1) - 1)
+        room = self.width() - 4 * _EDGE_PX - _LEAST_COLUMN_GAP_PX * (len(columns) - 1)
+        points = BODY_PT * min(1.0, room / sum(_widest(lines, n, BODY_PT) for _, lines in columns for n in (0, 1)))
+        widths = [(_widest(lines, 0, points) + _GAP_PX, _widest(lines, 1, points)) for _, lines in columns]
+        between = (self.width() - 4 * _EDGE_PX - sum(a + b for a, b in widths)) / (len(columns) - 1)
+        between = min(_COLUMN_GAP_PX, between)
         whole = sum(a + b for a, b in widths) + between * (len(columns) - 1)
         box = QRectF(0, 0, whole + 2 * _EDGE_PX, 78 + _LINE_PX * max(len(lines) for _, lines in columns))
         box.moveCenter(QRectF(self.rect()).center())
@@ -58,7 +60,7 @@ class KeySheet(QWidget):
             for key, label in lines:
                 places = QRectF(left, y, key_px, 22), QRectF(left + key_px, y, label_px, 22)
                 for place, text, strong, colour in ((places[0], key, True, t.accent), (places[1], label, False, t.ink)):
-                    painter.setFont(font(strong=strong))
+                    painter.setFont(font(points, strong=strong))
                     painter.setPen(QColor(colour))
                     painter.drawText(place, Qt.AlignmentFlag.AlignLeft, text)
                     self.boxes.append((place, text))
@@ -73,7 +75,7 @@ class KeySheet(QWidget):
         return [("Hold", held), ("Press", pressed[:half]), ("", pressed[half:])]
 
 
-def _widest(lines: list[tuple[str, str]], part: int) -> float:
+def _widest(lines: list[tuple[str, str]], part: int, points: float) -> float:
     """Width of the longest key (0) or label (1)."""
-    metrics = QFontMetricsF(font(strong=part == 0))
+    metrics = QFontMetricsF(font(points, strong=part == 0))
     return max(metrics.horizontalAdvance(line[part]) for line in lines) + 2

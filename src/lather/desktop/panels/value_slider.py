@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from lather.desktop.panels.name_and_value import draw_name_and_value
+from lather.desktop.panels.name_and_value import draw_name_and_value, shown_name
 from lather.desktop.theme.tokens import theme
 
 
@@ -56,6 +56,11 @@ class ValueSlider(QWidget):
         digits = 0 if self.step >= 1 else 1 if self.step >= 0.1 else 2
         return f"{self._value:.{digits}f} {self.unit}"
 
+    def shown_value(self) -> str:
+        """The value with its unit; without it where the name would have no room beside both."""
+        cut = shown_name(self.name, self.text(), self.width()) != self.name
+        return self.text().removesuffix(f" {self.unit}") if cut else self.text()
+
     def _share(self) -> float:
         if self._logarithmic:
             return math.log(self._value / self.low) / math.log(self.high / self.low)
@@ -73,7 +78,7 @@ class ValueSlider(QWidget):
         t = theme()
         top = QRectF(0, 0, self.width(), 18)
         painter.setPen(QColor(t.ink if self.isEnabled() else t.quiet_ink))
-        draw_name_and_value(painter, top, self.name, self.text() if self.isEnabled() else "–")
+        draw_name_and_value(painter, top, self.name, self.shown_value() if self.isEnabled() else "–")
         y, left, right = 28.0, 6.0, self.width() - 6.0
         x = left + self._share() * (right - left)
         painter.setPen(QPen(QColor(t.track), 3, cap=Qt.PenCapStyle.RoundCap))

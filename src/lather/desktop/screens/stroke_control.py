@@ -27,13 +27,6 @@ _LEAST_MOVE_PX = 0.3
 _LOOK_EVERY_S = 0.08
 
 
-def misses_fence(stroke: Stroke) -> bool:
-    """True if nothing of a stroke lies inside its fence."""
-    if stroke.fence is None or stroke.by_outline:
-        return False
-    return not any(stroke.fence.reaches(x, y, radius) for x, y, radius in stroke.touches[:, :3])
-
-
 class StrokeControl(QObject):
     """Paints on the layer in hand. `brush_changed()` after a hold-and-drag; `message(text)` for the person."""
 
@@ -312,11 +305,6 @@ class StrokeControl(QObject):
         if all(layer.id != self._layer_id for layer in self.job.job.stage(self._stage_id).layers):
             self.canvas.store.drop_live()
             self.message.emit("The layer was removed while you painted; the stroke went with it.")
-            return
-        if misses_fence(stroke):
-            self.canvas.store.drop_live()
-            self.message.emit("Outside the fence: nothing was laid down. Take the fence away, or paint inside it.")
-            self.settled.emit()
             return
         if stroke.tool == "dab":
             self.show_ghost(stroke, fit)
