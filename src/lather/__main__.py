@@ -7,6 +7,7 @@ if __name__ == "__main__":
 
 import argparse
 import contextlib
+import gc
 import importlib
 import io
 import os
@@ -107,6 +108,7 @@ def _run(arguments: list[str]) -> int:
 def start() -> None:
     """The program as a process of its own."""
     interrupt.let_through()
+    code = None
     try:
         from lather.core.imageio.atomic import sweep_parts  # loading it takes longest
 
@@ -114,6 +116,9 @@ def start() -> None:
         sweep_parts()
         code = main()
     except KeyboardInterrupt:
+        pass
+    if code is None:  # what the interrupt held alive goes first: queues to workers, temporary folders
+        gc.collect()
         interrupt.end_now()
     sys.exit(code)
 

@@ -110,7 +110,7 @@ class LongNamesTest(WindowCase):
         if widget.layout() is None or isinstance(widget, QStackedWidget):
             return
         shown = [w for w in widget.findChildren(QWidget, options=Qt.FindChildOption.FindDirectChildrenOnly)
-                 if w.isVisible() and not isinstance(w, QLineEdit | QComboBox) or w.isVisible()]
+                 if (w.isVisible() and not isinstance(w, QLineEdit | QComboBox)) or w.isVisible()]
         for number, one in enumerate(shown):
             for other in shown[number + 1 :]:
                 common = one.geometry().intersected(other.geometry())

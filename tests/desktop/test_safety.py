@@ -14,6 +14,7 @@ from lather.core.colour.profiles import srgb_profile
 from lather.core.imageio.write import write_picture
 from lather.core.job.journal import leftovers
 from lather.core.session import Session
+from tests.support.killing import kill_once
 from tests.support.pictures import skin_like
 
 ROOT = Path(__file__).parents[2]
@@ -102,6 +103,18 @@ class KilledWindowTest(ProcessCase):
         session.history = found[0].replay(None)
         after = session.engine.pixels(session.job, session.photo.bounds)
         np.testing.assert_array_equal(after, np.load(pixels))
+
+
+    def test_killed_at_random_moments_and_during_saves(self):
+        """benchmarks/kill_window.py does this a hundred times."""
+        photo = self.folder / "photo.png"
+        write_picture(photo, skin_like(), profile=srgb_profile())
+        for seed in range(4):
+            folder = self.folder / str(seed)
+            folder.mkdir()
+            (least, most), back, left = kill_once(folder, photo, seed)
+            self.assertTrue(least <= back <= most, (least, back, most))
+            self.assertEqual(left, [])
 
 
 class ScaledDisplayTest(ProcessCase):

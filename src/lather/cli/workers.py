@@ -6,7 +6,8 @@ import signal
 from collections.abc import Callable, Sequence
 from concurrent.futures import ProcessPoolExecutor
 
-_PATIENCE_S = 1.0
+from lather.core.imageio.atomic import sweep_parts
+
 _PR_SET_PDEATHSIG = 1
 
 
@@ -34,11 +35,7 @@ def in_processes(work: Callable, tasks: Sequence[tuple], count: int) -> list:
 
 
 def _end(pool: ProcessPoolExecutor) -> None:
-    workers = list((pool._processes or {}).values())
-    pool.shutdown(wait=False, cancel_futures=True)
-    for worker in workers:
-        worker.terminate()
-    for worker in workers:
-        worker.join(_PATIENCE_S)
-        if worker.is_alive():
-            worker.kill()
+    for worker in list((pool._processes or {}).values()):
+        worker.kill()  # what it was writing is registered, and swept below
+    pool.shutdown(cancel_futures=True)
+    sweep_parts()

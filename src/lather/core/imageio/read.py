@@ -6,7 +6,6 @@ import struct
 import warnings
 from pathlib import Path
 
-import cv2
 import imagecodecs
 import numpy as np
 import tifffile
@@ -19,9 +18,11 @@ from lather.core.imageio.picture import MAX_PIXELS, Picture
 from lather.core.ranges import Range
 
 logging.getLogger("tifffile").setLevel(logging.CRITICAL)  # what is wrong is said by PictureError, once
+warnings.filterwarnings("ignore", module="PIL")
 Image.MAX_IMAGE_PIXELS = None  # the limit below is checked before anything is decoded
 _MOST_JPEG_PIXELS_PER_BYTE = 32 * 32 * 8
 _MOST_DEFLATED = 1032
+_MOST_PACKED, _MOST_PACKED_OTHERWISE = {1: 1, 5: 3000, 8: _MOST_DEFLATED, 32946: _MOST_DEFLATED, 32773: 64}, 10_000
 _KNOWN = "JPEG, PNG, TIFF or WebP"
 _ORIENTATION_TAG = 274
 _X_RESOLUTION, _RESOLUTION_UNIT = 282, 296
@@ -202,14 +203,10 @@ def _decode_png(data: bytes, name: str, max_pixels: int) -> Picture:
     if b"IEND" not in data[-16:]:
         raise PictureError(f"{name} is cut off before its end; get a fresh copy.")
     notes: list[str] = []
-    with Image.open(io.BytesIO(data)) as image:  # header only: cv2 decodes 16 bits, Pillow does not
+    with Image.open(io.BytesIO(data)) as image:  # header only: Pillow does not decode 16 bits
         profile, exif = image.info.get("icc_profile"), image.info.get("exif")
         orientation, ppi = _orientation(image), _ppi(image)
-    codes = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED | cv2.IMREAD_IGNORE_ORIENTATION)
-    if codes is None:
-        raise PictureError(f"{name} is damaged and cannot be decoded; get a fresh copy.")
-    if codes.ndim == 3:
-        codes = np.ascontiguousarray(codes[..., [2, 1, 0, 3][: codes.shape[2]]])
+    codes = imagecodecs.png_decode(data)
     return _finish(_upright(codes, orientation), profile=profile, exif=exif, fmt="PNG", notes=notes, ppi=ppi)
 
 
@@ -220,6 +217,7 @@ def _decode_tiff(data: bytes, name: str, max_pixels: int) -> Picture:
             raise PictureError(f"{name} holds no picture; get a fresh copy.")
         page = tiff.pages[0]
         _check_size(page.imagewidth, page.imagelength, name, max_pixels)
+        _check_segments(page, len(data), name)
         codes = page.asarray()
         tags = page.tags
         profile = tags[34675].value if 34675 in tags else None
@@ -240,6 +238,14 @@ def _decode_tiff(data: bytes, name: str, max_pixels: int) -> Picture:
     codes = codes[..., :4] if codes.ndim == 3 else codes
     exif, ppi = _tiff_facts(data)
     return _finish(_upright(codes, orientation), profile=profile, exif=exif, fmt="TIFF", notes=notes, ppi=ppi)
+
+
+def _check_segments(page: tifffile.TiffPage, file_bytes: int, name: str) -> None:
+    """Strips or tiles hold at least what the best packing needs; missing ones would be filled with nothing."""
+    held = sum(count for at, count in zip(page.dataoffsets, page.databytecounts) if 0 < at < file_bytes)
+    times = _MOST_PACKED.get(int(page.compression), _MOST_PACKED_OTHERWISE)
+    if min(held, file_bytes) * times < page.nbytes:
+        raise PictureError(f"{name} is cut off before its end; get a fresh copy.")
 
 
 def _integer_codes(codes: np.ndarray, name: str, notes: list[str]) -> np.ndarray:

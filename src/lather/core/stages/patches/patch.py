@@ -10,10 +10,11 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import cv2
+import imagecodecs
 import numpy as np
 from numba import njit
 
-from lather.core.types import EMPTY, Mask, Rect
+from lather.core.types import EMPTY, TILE, Mask, Rect
 
 _STEPS = 32767
 _WITH_LEVELS = 5 / 3  # a quarter as many pixels at each level, of twice the bytes
@@ -111,8 +112,8 @@ class Patch:
         """Inverse of `to_png_pieces`; None if a piece is damaged or does not lie in the picture."""
         pieces = []
         for x0, y0, png in encoded:
-            codes = cv2.imdecode(np.frombuffer(png, np.uint8), cv2.IMREAD_UNCHANGED)
-            if codes is None or codes.dtype != np.uint16 or codes.ndim != 3 or codes.shape[2] != 3:
+            codes = _decoded(png)
+            if codes is None:
                 return None
             rect = Rect(x0, y0, x0 + codes.shape[1], y0 + codes.shape[0])
             if not bounds.contains(rect):
@@ -121,6 +122,17 @@ class Patch:
             _from_png_codes(codes, values)
             pieces.append((rect, values))
         return cls(pieces, bounds)
+
+
+def _decoded(png: bytes) -> np.ndarray | None:
+    """16-bit RGB codes (h, w, 3) of a piece, which is a tile at most; None for anything else."""
+    if png[12:16] != b"IHDR" or any(int.from_bytes(png[at : at + 4], "big") > TILE for at in (16, 20)):
+        return None
+    try:
+        codes = imagecodecs.png_decode(png)
+    except Exception:  # a damaged cache is solved anew
+        return None
+    return codes if codes.dtype == np.uint16 and codes.ndim == 3 and codes.shape[2] == 3 else None
 
 
 def _halve_piece(rect: Rect, values: np.ndarray, width: int, height: int) -> tuple[Rect, np.ndarray]:
@@ -155,11 +167,11 @@ def _halve(values, top, left, at_bottom, at_right, out):  # pragma: no cover - c
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _from_png_codes(bgr, out):  # pragma: no cover - compiled
+def _from_png_codes(codes, out):  # pragma: no cover - compiled
     for y in range(out.shape[0]):
         for x in range(out.shape[1]):
             for c in range(3):
-                out[y, x, c] = np.int32(bgr[y, x, 2 - c]) - 32768
+                out[y, x, c] = np.int32(codes[y, x, c]) - 32768
 
 
 class PatchStore:

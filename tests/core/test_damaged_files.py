@@ -1,0 +1,40 @@
+"""A seeded share of benchmarks/fuzz_files.py: damaged files open or are refused in one sentence, quickly."""
+
+import tempfile
+import time
+import unittest
+from pathlib import Path
+
+from lather.core.session import Session
+from tests.support.mutations import case, job_file, pictures
+from tests.support.try_file import try_file
+
+
+class DamagedFilesTest(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def written(self, name: str, data: bytes) -> Path:
+        path = self.folder / name
+        path.write_bytes(data)
+        return path
+
+    def test_whole_files_open(self):
+        for name, data in pictures().items():
+            self.assertEqual(try_file(self.written(name, data), thorough=True), "", name)
+        session = Session.open(self.written("job.lather", job_file()))
+        self.assertEqual(session.notes, [])
+        self.assertEqual(sum(1 for _ in session.job.edits()), 11)
+        self.assertEqual(try_file(self.written("job.lather", job_file()), thorough=True), "")
+
+    def test_damaged_ones_open_or_say_why(self):
+        opened, slowest = 0, 0.0
+        for number in range(50_000, 50_450):  # numbers that the benchmark does not use
+            name, data = case(number)
+            start = time.monotonic()
+            opened += try_file(self.written(name, data), thorough=number % 10 == 0) == ""
+            slowest = max(slowest, time.monotonic() - start)
+        self.assertLess(slowest, 10)
+        self.assertTrue(45 < opened < 400, opened)  # neither all refused nor all let through
