@@ -16,7 +16,7 @@ from lather.core.types import EncodedRGB, Lab, Rect
 _MENDED, _RIM = 0.5, 0.02  # coverage: what counts as the place, and what as its surroundings
 _AROUND, _LEAST_AROUND_PX = 0.8, 6  # sizes of the stroke looked at around it
 _TONE_SHARE, _LEAST_TONE_PX = 0.12, 1.2  # sigma below which pores and grain count for nothing
-_WORSE_DE = 0.6
+_WORSE_DE, _SEEN_DE = 0.6, 2.5
 _ODD_DE, _MORE_ODD_DE, _LESS_ODD_DE = 5.0, 1.0, 0.3
 _QUANTILE = 90
 _SAMPLES, _ITERATIONS = 120, 4
@@ -72,7 +72,8 @@ def lays_gloss(
 
 def is_better(before: tuple[float, float], after: tuple[float, float]) -> bool:
     """True unless a mend leaves the place further from its surroundings, or unlike anything there."""
-    if after[0] > before[0] + _WORSE_DE and after[1] > before[1] - _LESS_ODD_DE:
+    further = after[0] > max(_SEEN_DE, before[0] + _WORSE_DE)
+    if further and after[1] > before[1] - _LESS_ODD_DE:
         return False
     return after[1] < _ODD_DE or after[1] < before[1] + _MORE_ODD_DE
 

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QLabel
 
 _LEAST_PX = 24
-_LONG_WORD = re.compile(r"\S{24}")
+_LONG_WORD = re.compile(r"/|[^\s/]{30}")
 
 
 def breakable(text: str) -> str:
