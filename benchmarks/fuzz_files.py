@@ -81,6 +81,8 @@ def watch(first: int, last: int) -> tuple[Counter, list[str], float, float]:
                 at = int(number)
                 continue
             seconds, gb, outcome = float(rest[0]), float(rest[1]), rest[3]
+            if seconds > longest:
+                print(f"longest so far: {line.strip()}", flush=True)
             longest, most, at = max(longest, seconds), max(most, gb), int(number) + 1
             outcomes[outcome.split(" ")[0].strip()] += 1
             if outcome.startswith("FAULT") or seconds > MOST_SECONDS or gb > MOST_GB:

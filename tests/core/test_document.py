@@ -72,6 +72,32 @@ def worked_history() -> History:
 
 
 class HistoryTest(unittest.TestCase):
+    def test_a_long_undo_list_is_walked_back_and_holds_few_jobs(self):
+        history = History(new_job(SOURCE))
+        layer = history.job.stage("mend").layers[0].id
+        for number in range(700):
+            history.do(AddEdits("mend", layer, (stroke(40 + number % 200),)))
+        self.assertLess(len(history._jobs), 90)
+
+        def edits() -> int:
+            return len(history.job.stage("mend").layers[0].edits)
+
+        for wanted in (699, 640, 500, 130, 1, 0):
+            while history.position > wanted:
+                history.undo()
+            self.assertEqual(edits(), wanted)
+        for wanted in (64, 300, 700):
+            while history.position < wanted:
+                history.redo()
+            self.assertEqual(edits(), wanted)
+        history.goto(200)
+        history.do(SetLayer("mend", layer, "strength", 0.5))
+        self.assertEqual((edits(), history.position, history.redo_label), (200, 201, None))
+        history.amend(SetFinds((FIND,), FACE))
+        history.goto(150)
+        self.assertEqual(history.job.finds, (FIND,))
+        self.assertEqual(edits(), 150)
+
     def test_undo_and_redo_walk_the_same_jobs(self):
         history = worked_history()
         count = history.position

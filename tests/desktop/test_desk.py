@@ -321,6 +321,28 @@ class FilesTest(DeskCase):
         self.assertIn("Stopped", deliver.result.text())
         self.assertEqual(list(self.folder.iterdir()), [])
 
+    def test_a_missing_folder_is_offered_to_be_made_and_an_error_is_said_once(self):
+        self.window.show_screen("deliver")
+        deliver = self.window.screens["deliver"]
+        deliver.folder.setText(str(self.folder / "new" / "sub"))
+        deliver.name.setText("out.png")
+        deliver.format.button("PNG").click()
+        asked = self.answer("Cancel")
+        deliver.deliver.click()
+        self.assertIn("does not exist", asked[0])
+        self.assertFalse((self.folder / "new").exists())
+        self.answer("Make it and deliver")
+        deliver.deliver.click()
+        self.wait(lambda: "Delivered" in deliver.result.text())
+        self.assertTrue((self.folder / "new" / "sub" / "out.png").exists())
+        blocked = self.folder / "file"
+        blocked.write_text("in the way")
+        deliver.folder.setText(str(blocked / "sub"))
+        self.answer("Make it and deliver")
+        deliver.deliver.click()
+        self.assertIn("cannot be made", deliver.result.text())
+        self.assertNotIn("cannot be made", self.window.notice.text())  # said once
+
     def test_closing_a_job_whose_preview_is_being_made_is_no_error(self):
         failed, begun, closed = [], threading.Event(), threading.Event()
         finished = DisplayConverter.bgrx

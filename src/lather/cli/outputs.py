@@ -1,5 +1,6 @@
 """What a command is about to write, looked at before any work starts: nothing is written over what was read."""
 
+import os
 import zipfile
 import zlib
 from collections.abc import Iterable, Sequence
@@ -38,6 +39,8 @@ def refuse_clashes(
         refuse_unwritable(path)
         if path.parent not in made and not path.parent.is_dir():
             raise RequestError(f"The folder {path.parent} does not exist; make it or choose another.")
+        if path.parent.is_dir() and not os.access(path.parent, os.W_OK):
+            raise RequestError(f"Nothing can be written to {path.parent}; choose another folder.")
         key = file_key(path)
         if key in read:
             raise RequestError(f"{path} is {read[key]}, which this command reads; choose another name to write to.")

@@ -50,16 +50,17 @@ DELIVERED_MM = Range(1.0, 100_000.0, "mm")
 
 MOST_EDITS = 50_000
 MOST_LAYERS = 1_000
-MOST_STEPS = 200_000
+MOST_STEPS = 20_000
 MOST_FINDS = 20_000
 MOST_POINTS = 20_000_000
 MOST_CORNERS = 100_000
 """Corners of one outline, path or fence."""
-MOST_TOUCHES = 2_000_000
+MOST_TOUCHES = 500_000
 """Touches of one stroke: its way by its brush, and what holding still adds."""
 MOST_NESTING = 50
 """Levels of what is kept though nothing here knows it."""
-MOST_JSON_BYTES = 64 * 1024**2
+MOST_JSON_BYTES = 32 * 1024**2
+MOST_HISTORY_BYTES = 64 * 1024**2
 
 ID = re.compile(r"[A-Za-z0-9_-]{1,64}")
 """Ids of edits and jobs name files, so they hold nothing that a path could be made of."""

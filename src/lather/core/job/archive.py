@@ -168,13 +168,13 @@ def open_job(
         ) from error
 
 
-def _json(archive: zipfile.ZipFile, member: str) -> dict:
+def _json(archive: zipfile.ZipFile, member: str, limit: int) -> dict:
     """A document. Raises ValueError for what is no object, or holds numbers that are none."""
 
     def no_number(text: str):
         raise ValueError(f"{text} is no number")
 
-    data = json.loads(_read_member(archive, member, ranges.MOST_JSON_BYTES), parse_constant=no_number)
+    data = json.loads(_read_member(archive, member, limit), parse_constant=no_number)
     if not isinstance(data, dict):
         raise ValueError(f"{member} is no object")
     return data
@@ -184,7 +184,7 @@ def _read_job(archive: zipfile.ZipFile, name: str, on_photo) -> OpenedJob:
     members = set(archive.namelist())
     if "mimetype" not in members or _read_member(archive, "mimetype", 100).decode("ascii", "replace") != MIMETYPE:
         raise JobFileError(f"{name} is a ZIP file but no Lather job; open the photo instead.")
-    document = _json(archive, "job.json")
+    document = _json(archive, "job.json", ranges.MOST_JSON_BYTES)
     schema = int(document.get("schema", 0))
     if schema > SCHEMA:
         raise JobFileError(
@@ -258,7 +258,7 @@ def _read_history(archive, members, job: Job, points: Reading, notes: list[str])
     if "history.json" not in members:
         return History(job)
     try:
-        data = _json(archive, "history.json")
+        data = _json(archive, "history.json", ranges.MOST_HISTORY_BYTES)
         if len(data["commands"]) > ranges.MOST_STEPS:
             raise ValueError("too many steps")
         history = History(job_from_json(data["base"], points))

@@ -5,12 +5,18 @@ from collections.abc import Callable
 from lather.core.job.commands import Command, command_from_json, merges
 from lather.core.job.model import Job
 
+_NEAR, _MILESTONE = 64, 128
+
 
 class History:
-    """Commands done to a job. `listener(record)` hears of every step, for the journal."""
+    """Commands done to a job. `listener(record)` hears of every step, for the journal.
+
+    Of the jobs on the way only those near to where we are, and one in so many, are held: each holds the whole list of
+    its edits, and thousands of them would fill the memory. The others are made anew by doing the commands again.
+    """
 
     def __init__(self, base: Job, listener: Callable[[dict, tuple], None] | None = None):
-        self._jobs = [base]
+        self._jobs: dict[int, Job] = {0: base}
         self._commands: list[Command] = []
         self._position = 0
         self._open_merge = False
@@ -18,7 +24,7 @@ class History:
 
     @property
     def job(self) -> Job:
-        return self._jobs[self._position]
+        return self._job_at(self._position)
 
     @property
     def base(self) -> Job:
@@ -44,17 +50,14 @@ class History:
         """Apply a command; with `merge`, a slider's run of values becomes one step."""
         if merge and self._open_merge and self._position and merges(self._commands[self._position - 1], command):
             self._position -= 1
-        del self._commands[self._position :], self._jobs[self._position + 1 :]
-        self._jobs.append(command.apply(self.job))
-        self._commands.append(command)
-        self._position += 1
+        self._append(command)
         self._open_merge = merge
         self._tell({"step": "do", "at": self._position, "command": command.to_json()}, command.strokes())
         return self.job
 
     def amend(self, command: Command) -> Job:
         """Apply a command to every job from the first to the last: for what was measured, which is nobody's step."""
-        self._jobs = [command.apply(job) for job in self._jobs]
+        self._jobs = {at: command.apply(job) for at, job in self._jobs.items()}
         self._tell({"step": "amend", "at": self._position, "command": command.to_json()}, ())
         return self.job
 
@@ -87,10 +90,34 @@ class History:
             raise KeyError(at)
         command = command_from_json(record["command"], points)
         self._position = at - 1
-        del self._commands[self._position :], self._jobs[self._position + 1 :]
-        self._jobs.append(command.apply(self.job))
+        self._append(command)
+
+    def _append(self, command: Command) -> None:
+        """Do a command here; what was undone is gone."""
+        job = command.apply(self.job)  # first: if it does not fit, all stays as it is
+        del self._commands[self._position :]
         self._commands.append(command)
-        self._position = at
+        self._position += 1
+        for at in [at for at in self._jobs if at >= self._position]:
+            del self._jobs[at]
+        self._hold(self._position, job)
+
+    def _hold(self, at: int, job: Job) -> None:
+        self._jobs[at] = job
+        far = at - _NEAR
+        if far > 0 and far % _MILESTONE and len(self._jobs) > _NEAR:
+            self._jobs.pop(far, None)
+
+    def _job_at(self, position: int) -> Job:
+        """The job after the first `position` commands."""
+        held = self._jobs.get(position)
+        if held is None:
+            start = max(at for at in self._jobs if at < position)
+            held = self._jobs[start]
+            for at in range(start, position):
+                held = self._commands[at].apply(held)
+                self._hold(at + 1, held)
+        return held
 
     def goto(self, position: int) -> Job:
         self._position = max(0, min(position, len(self._commands)))
