@@ -7,9 +7,7 @@ import pickle
 import signal
 import subprocess
 import sys
-import tempfile
 import time
-import unittest
 import zipfile
 from pathlib import Path
 from unittest import mock
@@ -27,6 +25,7 @@ from lather.core.job.document import same_document
 from lather.core.job.journal import Journal, leftovers
 from lather.core.job.model import Stroke, freeze_points, new_id
 from lather.core.session import Session
+from tests.support.folder_case import FolderCase, small_disk
 from tests.support.pictures import skin_like
 
 ROOT = Path(__file__).parents[2]
@@ -53,11 +52,9 @@ def worked(folder: Path, count: int = 4) -> Session:
     return session
 
 
-class ArchiveCase(unittest.TestCase):
+class ArchiveCase(FolderCase):
     def setUp(self):
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
+        super().setUp()
         self.session = worked(self.folder)
         self.path = self.folder / "job.lather"
 
@@ -115,12 +112,7 @@ class SavingTest(ArchiveCase):
         self.assertFalse([n for n in os.listdir(self.folder) if n.endswith(".part")])
 
     def test_a_full_tmpfs(self):
-        disk = self.folder / "disk"
-        disk.mkdir()
-        if os.geteuid() or subprocess.run(["mount", "-t", "tmpfs", "-o", "size=256k", "none", disk],
-                                          capture_output=True).returncode:
-            self.skipTest("mounting a small tmpfs is not allowed here")
-        self.addCleanup(subprocess.run, ["umount", disk])
+        disk = small_disk(self, self.folder, "256k")
         with self.assertRaisesRegex(SaveError, "No space left"):
             self.session.save(disk / "job.lather")
         self.assertEqual(os.listdir(disk), [])

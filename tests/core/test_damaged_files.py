@@ -1,21 +1,15 @@
 """A seeded share of benchmarks/fuzz_files.py: damaged files open or are refused in one sentence, quickly."""
 
-import tempfile
 import time
-import unittest
 from pathlib import Path
 
 from lather.core.session import Session
+from tests.support.folder_case import FolderCase
 from tests.support.mutations import case, job_file, pictures
 from tests.support.try_file import try_file
 
 
-class DamagedFilesTest(unittest.TestCase):
-    def setUp(self):
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
-
+class DamagedFilesTest(FolderCase):
     def written(self, name: str, data: bytes) -> Path:
         path = self.folder / name
         path.write_bytes(data)

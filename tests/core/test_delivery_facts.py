@@ -2,11 +2,8 @@
 
 import io
 import struct
-import tempfile
 import time
-import unittest
 import zlib
-from pathlib import Path
 
 import numpy as np
 from PIL import Image
@@ -17,17 +14,11 @@ from lather.core.errors import PictureError, RequestError
 from lather.core.imageio.read import decode_picture, read_picture
 from lather.core.imageio.write import write_picture
 from lather.core.session import Session
+from tests.support.folder_case import FolderCase
 from tests.support.pictures import skin_like
 
 
-class DeliveryCase(unittest.TestCase):
-    def setUp(self):
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
-
-
-class ResolutionTest(DeliveryCase):
+class ResolutionTest(FolderCase):
     def test_it_is_kept_in_every_format(self):
         Image.fromarray(skin_like(40, 50, dtype=np.uint8)).save(self.folder / "in.jpg", dpi=(300, 300))
         session = Session.open(self.folder / "in.jpg")
@@ -49,7 +40,7 @@ class ResolutionTest(DeliveryCase):
         self.assertIsNone(read_picture(self.folder / "b.jpg").ppi)
 
 
-class GreyTest(DeliveryCase):
+class GreyTest(FolderCase):
     def test_a_grey_photo_is_delivered_grey_with_its_own_codes(self):
         ramp = np.tile(np.arange(256, dtype=np.uint8), (8, 1))
         Image.fromarray(ramp).save(self.folder / "in.png")
@@ -79,7 +70,7 @@ class GreyTest(DeliveryCase):
         self.assertFalse(Session.open(self.folder / "in.png").photo.picture.grey)
 
 
-class ProfileTest(DeliveryCase):
+class ProfileTest(FolderCase):
     def test_a_slightly_broken_profile_is_dropped_with_a_note_on_reading(self):
         whole, dropped = profiles.srgb_profile(), 0
         rng = np.random.default_rng(4)
@@ -99,7 +90,7 @@ class ProfileTest(DeliveryCase):
         self.assertGreater(dropped, 5)
 
 
-class TruncatedTest(DeliveryCase):
+class TruncatedTest(FolderCase):
     def refused(self, data: bytes, words: str) -> None:
         start = time.monotonic()
         with self.assertRaisesRegex(PictureError, words):

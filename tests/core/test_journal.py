@@ -3,10 +3,7 @@
 import os
 import subprocess
 import sys
-import tempfile
-import unittest
 from dataclasses import replace
-from pathlib import Path
 from unittest import mock
 
 from lather.core.errors import ChangedOnDisk, LatherError
@@ -20,6 +17,7 @@ from lather.core.recover import recover
 from lather.core.session import Session
 from tests.core.test_archive import ROOT, ArchiveCase, photo
 from tests.core.test_document import stroke
+from tests.support.folder_case import FolderCase, small_disk
 
 
 def strengths(session: Session) -> list[float]:
@@ -136,12 +134,7 @@ class FullDiskTest(JournalCase):
         self.assertEqual(list((self.folder / "journals").iterdir()), [])
 
     def test_a_small_disk_really_full(self):
-        disk = self.folder / "disk"
-        disk.mkdir()
-        if os.geteuid() or subprocess.run(["mount", "-t", "tmpfs", "-o", "size=64k", "none", disk],
-                                          capture_output=True).returncode:
-            self.skipTest("mounting a small tmpfs is not allowed here")
-        self.addCleanup(subprocess.run, ["umount", disk])
+        disk = small_disk(self, self.folder, "64k")
         session = Session.from_photo(photo(self.folder))
         journal = Journal(session.job, job_file=None, photo_path=session.photo_path, folder=disk)
         session.history.listener = journal.append
@@ -232,11 +225,10 @@ class TwoProgramsTest(JournalCase):
         self.assertEqual(identity_of(moved), identity_of(self.path))
 
 
-class CopiesTest(unittest.TestCase):
+class CopiesTest(FolderCase):
     def setUp(self):
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.path = Path(folder.name) / "job.lather"
+        super().setUp()
+        self.path = self.folder / "job.lather"
         for number, path in enumerate((self.path, *copy_paths(self.path))):
             path.write_text(f"save {number}")
 
@@ -253,11 +245,9 @@ class CopiesTest(unittest.TestCase):
         self.assertEqual(len(list(self.path.parent.iterdir())), 4)
 
 
-class PartsTest(unittest.TestCase):
+class PartsTest(FolderCase):
     def setUp(self):
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
+        super().setUp()
         state = mock.patch.dict(os.environ, {"XDG_STATE_HOME": str(self.folder / "state")})
         state.start()
         self.addCleanup(state.stop)

@@ -1,8 +1,6 @@
 """A photo may be called whatever the disk allows: its job opens again, and the name is kept."""
 
 import os
-import tempfile
-import unittest
 import zipfile
 from pathlib import Path
 
@@ -10,6 +8,7 @@ from lather.core.colour.profiles import srgb_profile
 from lather.core.imageio.write import write_picture
 from lather.core.job.member_names import decoded_name, encoded_name, readable_name
 from lather.core.session import Session
+from tests.support.folder_case import FolderCase
 from tests.support.pictures import skin_like
 
 NAMES = (
@@ -18,12 +17,7 @@ NAMES = (
 )
 
 
-class NamesTest(unittest.TestCase):
-    def setUp(self):
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
-
+class NamesTest(FolderCase):
     def test_any_name_makes_a_job_that_opens_again(self):
         for number, name in enumerate(NAMES):
             photo = self.folder / name

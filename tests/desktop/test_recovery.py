@@ -1,7 +1,6 @@
 """Work that was not saved is offered wherever its file is opened; of two windows on one job none drops the other's."""
 
 import os
-import subprocess
 from unittest import mock
 
 import numpy as np
@@ -14,6 +13,7 @@ from lather.core.job.journal import leftovers
 from lather.core.practice.demo import demo_folder, demo_job_path
 from lather.core.session import Session
 from lather.desktop.open_job import OpenJob
+from tests.support.folder_case import small_disk
 from tests.support.pictures import skin_like
 from tests.support.window_case import WindowCase
 
@@ -192,12 +192,7 @@ class TwoWindowsTest(RecoveryCase):
 
 class FullDiskTest(RecoveryCase):
     def test_a_save_onto_a_full_disk_keeps_the_old_copies_and_the_work(self):
-        disk = self.folder / "disk"
-        disk.mkdir()
-        if os.geteuid() or subprocess.run(["mount", "-t", "tmpfs", "-o", "size=3m", "none", disk],
-                                          capture_output=True).returncode:
-            self.skipTest("mounting a small tmpfs is not allowed here")
-        self.addCleanup(subprocess.run, ["umount", disk])
+        disk = small_disk(self, self.folder, "3m")
         path = disk / "job.lather"
         Session.from_photo(self.photo).save(path)
         self.window.open_path(path)

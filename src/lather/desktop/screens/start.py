@@ -16,6 +16,7 @@ from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import theme
 
 _COLUMN_PX = 620
+_MOST_LEFTOVERS, _MOST_ROWS = 3, 6
 
 
 class StartScreen(QWidget):
@@ -68,14 +69,15 @@ class StartScreen(QWidget):
         buttons.addStretch(1)
         column.addLayout(buttons)
         self.recover_buttons: list[QPushButton] = []
-        for leftover in leftovers[:3]:
+        shown = leftovers[:_MOST_LEFTOVERS]
+        for leftover in shown:
             column.addWidget(self._leftover_row(leftover))
         if recent:
             head = QLabel("Recent")
             head.setFont(font(strong=True))
             column.addSpacing(8)
             column.addWidget(head)
-            for path in recent[:6]:
+            for path in recent[: _MOST_ROWS - len(shown)]:
                 name, folder = readable_name(Path(path).name), readable_name(str(Path(path).parent))
                 button = QPushButton(f"{shortened(name, 44)}   –   {shortened(folder, 36)}")
                 button.setObjectName("flat")
@@ -100,8 +102,13 @@ class StartScreen(QWidget):
         row = QHBoxLayout(frame)
         row.setContentsMargins(12, 8, 8, 8)
         steps = f"{leftover.steps} step{'s' * (leftover.steps != 1)}"
-        words = ElidedLabel(f"“{leftover.title}” was not closed properly; {steps} can be brought back.")
-        row.addWidget(words, 1)
+        words = QVBoxLayout()
+        words.setSpacing(1)
+        words.addWidget(ElidedLabel(f"“{leftover.title}” was not closed properly"))
+        more = QLabel(f"{steps} made after the last save can be brought back")
+        more.setObjectName("quiet")
+        words.addWidget(more)
+        row.addLayout(words, 1)
         go_on = QPushButton("Go on with it")
         go_on.clicked.connect(lambda: self.recover.emit(leftover))
         drop = QPushButton("Discard")
