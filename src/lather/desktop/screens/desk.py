@@ -54,6 +54,7 @@ HINTS = {
     "grain": "Switch on “Put back where it is missing”: what smoothing took returns, nothing else changes.",
 }
 _GRAIN_IS_BACK = "Grain is back wherever it was missing; Grain match tells how well. Paint where you want more of it."
+_MENDED = "Mended: F takes other skin, Z takes it back. W goes on to the next, which comes by itself right after E."
 _GENTLE = "Leave folds and flush: they are what a child is made of."
 
 
@@ -109,6 +110,7 @@ class DeskScreen(QWidget):
         self._stage_left = job.stage_id
         self._arrange()
         self._connect()
+        self.found.found.connect(self._found_all)
         self.found.changed.connect(lambda: self.messages.show_hint(self._hint(job.job)))
         self.show_job(job.job)
         if settings.finds_on_opening():
@@ -267,6 +269,11 @@ class DeskScreen(QWidget):
         self.job.add_layer(f"Layer {number}" if names else "")
         self.layers.rename(self.job.layer_id)
 
+    def _found_all(self) -> None:
+        """What was said while the photo was looked through is out of date."""
+        if not self.messages.stays:
+            self.messages.clear()
+
     def _measured(self) -> None:
         face = self.measured.measures.face
         if face is not None:
@@ -297,19 +304,22 @@ class DeskScreen(QWidget):
         self.canvas.set_job(job)
 
     def _hint(self, job: Job) -> str:
+        states, current = self.found.states(), self.found.current
+        if current is not None and states.get(current.id) == "mended":
+            return _MENDED
         elsewhere = HINTS.get(self.job.stage_id)
         if self.job.stage_id == "grain" and any(x.settings.get("everywhere") for x in job.stage("grain").layers):
             elsewhere = _GRAIN_IS_BACK
-        if elsewhere and self.found.current is None:
+        if elsewhere and current is None:
             return elsewhere
         edits = sum(1 for _ in job.edits())
-        caution = CAUTIONS.get(self.found.current.kind, "") if self.found.current is not None else ""
+        caution = CAUTIONS.get(current.kind, "") if current is not None else ""
         if caution:
             return caution
         if str(job.brief.get("kind", "")).startswith("newborn"):
             return "A child's picture needs the guardian's consent. " + _GENTLE
-        left = sum(state == "open" for state in self.found.states().values())
-        if left and self.found.current is not None:
+        left = sum(state == "open" for state in states.values())
+        if left and current is not None:
             if self.job.stage_id == "strands":
                 return f"E clears this hair, R keeps it, T skips it; {left} are open."
             return f"E mends this find, R keeps it, T skips it; {left} are open. F takes other skin for the last mend."

@@ -180,7 +180,7 @@ class FindsControl(QObject):
             self.step(1)
             return
         if not can_mend(find):
-            self.message.emit(f"{find.label}: mend this one by hand (Graft, Blend-in or a later stage).")
+            self.message.emit(f"{find.label}: mend this one by hand (Graft, Blend-in or a later stage); W goes on.")
             return
         if self.states()[find.id] == "mended":
             self.step(1)
