@@ -10,6 +10,7 @@ from lather.core.colour.gloss import gloss_mask, usual_skin
 from lather.core.colour.lab import delta_e2000
 from lather.core.job.finds import Find
 from lather.core.job.model import Stroke
+from lather.core.measure.residual import find_contrast
 from lather.core.stages.patches.coverage import stroke_coverage
 from lather.core.types import EncodedRGB, Lab, Rect
 
@@ -31,8 +32,9 @@ def stands_off(
     """(how far the place's tone is from what the skin around it leads to expect, how far from whatever of it is most
     alike), ΔE00.
 
-    The first goes by a plane through the surroundings; the second is of that part of the place that is most unlike
-    everything around: a patch of gloss laid into shade shows in it. others: finds that are no skin to compare with.
+    The first goes by a smooth surface through the surroundings, of a hollow by its contrast to the skin below; the
+    second is of that part of the place that is most unlike everything around: a patch of gloss laid into shade shows
+    in it. others: finds that are no skin to compare with.
     """
     area = stroke.bounds.intersect(bounds)
     margin = max(_LEAST_AROUND_PX, int(_AROUND * min(area.width, area.height)))
@@ -47,7 +49,10 @@ def stands_off(
     lab = _tone(profiles.to_lab(pixels(wide), profile), max(_LEAST_TONE_PX, _TONE_SHARE * min(area.width, area.height)))
     at, beside = (_some(np.argwhere(where)) for where in (place, around))
     inside, outside = (lab[where[:, 0], where[:, 1]] for where in (at, beside))
-    off = float(np.median(delta_e2000(inside, _plane(beside, outside, at))))
+    if find.kind == "under_eye":  # its surroundings lie on one side of it, so nothing can be laid through them
+        off = abs(find_contrast(find, pixels, bounds, profile))
+    else:
+        off = float(np.median(delta_e2000(inside, _surface(beside, outside, at))))
     nearest = delta_e2000(inside[:, None], outside[None]).min(1)
     return off, float(np.percentile(nearest, _QUANTILE))
 
@@ -83,18 +88,25 @@ def _some(places: np.ndarray) -> np.ndarray:
     return places[np.linspace(0, len(places) - 1, min(len(places), _SAMPLES)).astype(int)]
 
 
-def _plane(places: np.ndarray, values: np.ndarray, at: np.ndarray) -> np.ndarray:
-    """Values (m, 3) that a plane through (n, 3) leads to at other places; what lies off the plane counts less
-    (iteratively reweighted least squares, Holland and Welsch 1977)."""
+def _surface(places: np.ndarray, values: np.ndarray, at: np.ndarray) -> np.ndarray:
+    """Values (m, 3) that a surface of the second degree through (n, 3) leads to at other places.
+
+    What lies off it counts less (iteratively reweighted least squares, Holland and Welsch 1977).
+    """
     middle, span = places.mean(0), max(1.0, float(np.ptp(places)))
-    basis, wanted = (np.column_stack([np.ones(len(p)), (p - middle) / span]) for p in (places, at))
+
+    def terms(where: np.ndarray) -> np.ndarray:
+        y, x = ((where - middle) / span).T
+        return np.column_stack([np.ones(len(x)), y, x, y * y, x * y, x * x])
+
+    basis, wanted = terms(places), terms(at)
     weight = np.ones(len(places))
     for _ in range(_ITERATIONS):
         root = np.sqrt(weight)[:, None]
-        plane = np.linalg.lstsq(basis * root, values * root, rcond=None)[0]
-        rest = np.linalg.norm(values - basis @ plane, axis=1)
+        shape = np.linalg.lstsq(basis * root, values * root, rcond=None)[0]
+        rest = np.linalg.norm(values - basis @ shape, axis=1)
         weight = 1 / (1 + (rest / max(1.0, float(np.median(rest)))) ** 2)
-    return wanted @ plane
+    return wanted @ shape
 
 
 def _tone(lab: Lab, sigma: float) -> Lab:
