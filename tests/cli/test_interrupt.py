@@ -91,6 +91,23 @@ class InterruptTest(unittest.TestCase):
         many = ("auto", "b.png", "c.png", "--out", "out", "--jobs", "2")
         self.assertGreaterEqual(self.check(many, (0.9, 2.2, 3.4)), 2)
 
+    def test_a_window_closes_and_keeps_what_was_not_saved(self):
+        state = self.folder / "state"
+        process = subprocess.Popen(
+            [ROOT / "lather", "open", "a.png"], cwd=self.folder, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE,
+            text=True, start_new_session=True,
+            env=os.environ | {"LATHER_VENV": str(Path(sys.executable).parents[1]), "QT_QPA_PLATFORM": "offscreen",
+                              "XDG_STATE_HOME": str(state)},
+        )
+        end = time.monotonic() + 20
+        while not list(state.rglob("*.journal")) and time.monotonic() < end:
+            time.sleep(0.1)
+        time.sleep(0.5)
+        os.killpg(process.pid, signal.SIGINT)
+        said = process.communicate(timeout=10)[1]
+        told = [line for line in said.splitlines() if "plugin" not in line]
+        self.assertEqual((process.returncode, told), (130, ["lather: stopped."]))
+
     def test_killed_outright_it_leaves_no_workers(self):
         process = subprocess.Popen(
             [sys.executable, "-m", "lather", "auto", "b.png", "c.png", "--out", "gone", "--jobs", "2"],

@@ -218,6 +218,13 @@ class TwoProgramsTest(JournalCase):
         save_job(self.path, replaces=True, **self.session.snapshot())
         self.assertEqual(copy_paths(self.path)[0].read_bytes(), b"something else")
 
+    def test_a_file_that_was_taken_away_is_written_again(self):
+        self.session.save(self.path)
+        session = Session.from_job_file(self.path)
+        self.path.unlink()
+        save_job(self.path, replaces=session.identity, **session.snapshot())
+        self.assertEqual(identity_of(self.path), Session.from_job_file(self.path).identity)
+
     def test_the_same_document_saved_elsewhere_is_no_other_save(self):
         self.session.save(self.path)
         moved = self.folder / "moved.lather"

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from lather.core.colour.profiles import srgb_profile
 from lather.core.imageio.write import write_picture
-from lather.core.job.member_names import decoded_name, encoded_name, readable_name
+from lather.core.job.member_names import decoded_name, encoded_name, new_stem, readable_name
 from lather.core.session import Session
 from tests.support.folder_case import FolderCase
 from tests.support.pictures import skin_like
@@ -48,6 +48,13 @@ class NamesTest(FolderCase):
             self.assertEqual(decoded_name(member), name)
         self.assertEqual(encoded_name("wren.jpg"), "wren.jpg")
         self.assertEqual(readable_name("wren.jpg"), "wren.jpg")
+
+    def test_a_new_file_is_named_after_any_photo(self):
+        for name in (*NAMES, "a\x00b.png", "../../x.png", "", ".", "\udcfc.png"):
+            stem = new_stem(name)
+            self.assertTrue(stem and stem.isprintable() and "/" not in stem, name)
+            (self.folder / f"{stem}-retouched.jpg").write_bytes(b"")
+        self.assertEqual(new_stem("wren-12.jpg"), "wren-12")
 
     def test_jobs_written_before_names_were_encoded_still_open(self):
         photo = self.folder / "50%.png"

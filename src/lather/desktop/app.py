@@ -5,6 +5,7 @@ import os
 import signal
 import sys
 import threading
+from contextlib import suppress
 from pathlib import Path
 
 from PyQt6 import sip
@@ -70,23 +71,35 @@ def run(path: str | Path | None = None, *, demo: bool = False) -> int:
         QTimer.singleShot(0, window.open_demo)
     elif path is not None:
         QTimer.singleShot(0, lambda: window.open_path(path))
-    threading.Thread(target=warmup.run, name="warm-up", daemon=True).start()
+    threading.Thread(target=_warm_up, name="warm-up", daemon=True).start()
+    unsaved: list[str] = []
     for number in (signal.SIGINT, signal.SIGTERM):
-        signal.signal(number, lambda *_: _stop(app, window))
+        # not at once: it may come in the middle of opening or closing something
+        signal.signal(number, lambda *_: QTimer.singleShot(0, lambda: _stop(app, window, unsaved)))
     ticks = QTimer()
     ticks.start(300)  # lets Python see Ctrl+C in the terminal
     ticks.timeout.connect(lambda: None)
     sys.excepthook = lambda kind, error, trace: _report(window, kind, error, trace)
-    return app.exec()
+    code = app.exec()
+    if code == interrupt.EXIT_CODE:  # threads that still work are not waited for
+        interrupt.end_now("stopped; what was not saved is offered at the next start." if unsaved else "stopped.")
+    return code
 
 
-def _stop(app: QApplication, window) -> None:
-    """Ctrl-C in the terminal, or the end of the session: nothing is asked, and nothing that was done is lost."""
+def _warm_up() -> None:
+    with suppress(RuntimeError):  # the program ends before all is warm: no more work is taken on
+        warmup.run()
+
+
+def _stop(app: QApplication, window, unsaved: list) -> None:
+    """Ctrl-C in the terminal, or the end of the session: nothing is asked, and nothing that was done is lost.
+
+    unsaved: takes the title of a job that was not saved.
+    """
     interrupt.stopping()
-    kept = window.job is not None and not window.job.saved
+    if window.job is not None and not window.job.saved:
+        unsaved.append(window.job.job.title)
     window.stop()
-    told = " What was not saved is offered at the next start." if kept else ""
-    print(f"lather: stopped.{told}", file=sys.stderr)
     app.exit(interrupt.EXIT_CODE)
 
 

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QFileDialog, QMainWindow, QStackedWidget, QVBoxLayou
 
 from lather.core.errors import ChangedOnDisk, LatherError
 from lather.core.job.journal import Leftover, leftovers, leftovers_of
-from lather.core.job.member_names import readable_name
+from lather.core.job.member_names import new_stem, readable_name
 from lather.core.job.model import STAGE_IDS
 from lather.core.memory import give_back_memory
 from lather.core.practice.demo import demo_folder, demo_job_path
@@ -271,8 +271,8 @@ class MainWindow(QMainWindow):
     def _suggested_path(self) -> Path:
         photo = self.job.session.photo_path
         if photo is None or photo.parent == demo_folder():
-            photo = Path.home() / self.job.session.photo.name
-        return photo.with_suffix(".lather")
+            photo = Path.home() / "photo"
+        return photo.with_name(f"{new_stem(self.job.session.photo.name)}.lather")
 
     def _save_to(self, path: Path, *, knowingly: bool = False) -> bool:
         saving = self.job.save(path, knowingly=knowingly)

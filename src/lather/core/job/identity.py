@@ -33,6 +33,9 @@ def identity_of(path: Path) -> JobIdentity | None:
 
 
 def only_if_unchanged(path: Path, expected: JobIdentity | None) -> None:
-    """Raises ChangedOnDisk if the file at `path` is another save than the expected one (None: no file)."""
-    if identity_of(path) != expected:
+    """Raises ChangedOnDisk if another save than the expected one (None: no file) lies at `path`.
+
+    Where nothing lies any more there is nothing to lose.
+    """
+    if identity_of(path) not in (expected, None):
         raise ChangedOnDisk(path, was_there=expected is not None)

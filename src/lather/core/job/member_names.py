@@ -4,6 +4,7 @@ import os
 from pathlib import PurePosixPath
 from urllib.parse import quote, unquote_to_bytes
 
+_LONGEST_STEM = 200  # bytes; a whole name has 255 at most
 _FORBIDDEN = frozenset('%:/\\') | {chr(n) for n in range(32)} | {"\x7f"}
 
 
@@ -27,6 +28,12 @@ def encoded_name(name: str) -> str:
 def decoded_name(member: str) -> str:
     """Inverse of `encoded_name`."""
     return unquote_to_bytes(member.encode()).decode(errors="replace")
+
+
+def new_stem(name: str) -> str:
+    """What a file made of another is to begin with: its name without ending, printable, with room for an ending."""
+    stem = "".join(c for c in PurePosixPath(readable_name(name).replace("\\", "/")).stem if c.isprintable())
+    return stem.encode()[:_LONGEST_STEM].decode(errors="ignore").strip() or "photo"
 
 
 def plain_name(name: str) -> str:

@@ -23,7 +23,7 @@ from lather.core.colour import profiles
 from lather.core.engine.export import Output, output_size
 from lather.core.errors import Cancelled, LatherError
 from lather.core.imageio.metadata import MetadataChoice, describe
-from lather.core.job.member_names import readable_name
+from lather.core.job.member_names import new_stem, readable_name
 from lather.desktop import settings
 from lather.desktop.canvas.display import DisplayConverter, TileImage
 from lather.desktop.input.keys import TAKES_COMMANDS
@@ -89,7 +89,7 @@ class DeliverScreen(QWidget):
         self._connect()
         start = job.session.job_file or job.session.photo_path
         self.folder.setText(str(start.parent if start else Path.home()))
-        self.name.setText(Path(photo.name).stem + "-retouched.jpg")
+        self.name.setText(f"{new_stem(photo.name)}-retouched.jpg")
         self._update()
 
     def _arrange(self) -> None:
