@@ -12,6 +12,7 @@ import importlib
 import io
 import os
 import sys
+from collections.abc import Callable
 
 from lather import __version__
 from lather.core.errors import Cancelled, LatherError, RequestError
@@ -60,14 +61,17 @@ def build_parser(wanted: str | None = None) -> argparse.ArgumentParser:
     return parser
 
 
-def main(arguments: list[str] | None = None) -> int:
-    """Run a command; returns its exit code. Everything that can go wrong with input or output is said in one line."""
+def main(arguments: list[str] | None = None, *, loaded: Callable[[], None] = lambda: None) -> int:
+    """Run a command; returns its exit code. Everything that can go wrong with input or output is said in one line.
+
+    loaded: called when the command's modules are there, before it does anything.
+    """
     arguments = sys.argv[1:] if arguments is None else arguments
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):  # names and signs that this terminal cannot show stop nothing
             stream.reconfigure(errors="backslashreplace")
     try:
-        code = _run(arguments)
+        code = _run(arguments, loaded)
         sys.stdout.flush()
         return code
     except LatherError as error:
@@ -92,9 +96,10 @@ def _drop_output() -> None:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
 
 
-def _run(arguments: list[str]) -> int:
+def _run(arguments: list[str], loaded: Callable[[], None]) -> int:
     wanted = next((a for a in arguments if a in COMMANDS), None)
     parser = build_parser(wanted)
+    loaded()
     try:
         parsed = parser.parse_args(arguments)
     except SystemExit as end:  # after --help and --version
@@ -105,18 +110,22 @@ def _run(arguments: list[str]) -> int:
     return parsed.run(parsed) or 0
 
 
+def _begin() -> None:
+    from lather.core.imageio.atomic import sweep_parts
+
+    interrupt.unwind()
+    sweep_parts()
+
+
 def start() -> None:
     """The program as a process of its own."""
     interrupt.let_through()
     code = None
     try:
-        from lather.core.imageio.atomic import sweep_parts  # loading it takes longest
-
-        interrupt.unwind()
-        sweep_parts()
-        code = main()
-    except KeyboardInterrupt:
-        pass
+        code = main(loaded=_begin)
+    except BaseException:
+        if not interrupt.asked():  # what was being loaded may fail in its own way when it is interrupted
+            raise
     if code is None:  # what the interrupt held alive goes first: queues to workers, temporary folders
         gc.collect()
         interrupt.end_now()

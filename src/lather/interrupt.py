@@ -8,11 +8,13 @@ arithmetic), a thread of its own sweeps and ends the program.
 
 import os
 import signal
+import sys
 import threading
 
 EXIT_CODE = 130
 _PATIENCE_S = 1.2
 _stopping = threading.Event()
+_asked = threading.Event()
 
 
 def _end(*_) -> None:
@@ -31,8 +33,19 @@ def unwind() -> None:
     reader, writer = os.pipe()
     os.set_blocking(writer, False)
     signal.set_wakeup_fd(writer, warn_on_full_buffer=False)
-    signal.signal(signal.SIGINT, signal.default_int_handler)
+    signal.signal(signal.SIGINT, _raise)
     threading.Thread(target=_watch, args=(reader,), name="interrupt", daemon=True).start()
+
+
+def _raise(*_) -> None:
+    _asked.set()
+    sys.unraisablehook = lambda _: None  # where a library cannot hand it on, the watching thread ends the program
+    raise KeyboardInterrupt
+
+
+def asked() -> bool:
+    """True after an interrupt that was to unwind what was being done."""
+    return _asked.is_set()
 
 
 def _watch(reader: int) -> None:
