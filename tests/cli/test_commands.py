@@ -72,7 +72,7 @@ class CommandTest(unittest.TestCase):
     def test_measure_and_auto_print_what_scripts_read(self):
         photo, zones, out = (self.folder / name for name in ("photo.png", "zones.png", "out.png"))
         made = make_plate("marlow", 1, flaws={"blemish_dark": 4, "stray_hair": 6})
-        head = np.s_[60:760, 400:1200]
+        head = np.s_[75:950, 500:1500]
         cv2.imwrite(str(photo), made.photo[head][..., ::-1])
         cv2.imwrite(str(zones), made.zones[head])
         job = self.folder / "out.lather"
@@ -97,7 +97,7 @@ class CommandTest(unittest.TestCase):
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertEqual(sorted(os.listdir(self.folder / "p")), ["flaws.json", "photo.png", "truth.png", "zones.png"])
         self.assertEqual(len(json.loads((self.folder / "p" / "flaws.json").read_text())["finds"]), 3)
-        self.assertEqual(Session.open(self.folder / "p" / "photo.png").photo.width, 1600)
+        self.assertEqual(Session.open(self.folder / "p" / "photo.png").photo.width, 2000)
 
     def test_without_a_display_demo_names_shots(self):
         self.assertIn("lather shots", self.refused("demo"))
