@@ -34,7 +34,7 @@ from lather.core.measure.bands import pore_band, tone_error
 from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import load_sitter, sitter_names
 from lather.core.stages.mend.dab import source_candidates, with_source
-from lather.core.stages.patches.coverage import stroke_coverage
+from lather.core.brush.coverage import stroke_coverage
 from lather.core.stages.registry import make_kinds
 from lather.core.types import Rect
 

@@ -40,7 +40,6 @@ class Parser(argparse.ArgumentParser):
         short = message if len(message) < _LONGEST_COMPLAINT else f"{message[:_LONGEST_COMPLAINT]} …"
         raise RequestError(f"{short[:1].upper()}{short[1:]}; see `{self.prog} --help`.")
 
-
     def _print_message(self, message: str, file=None):
         """As the base class has it, but for one thing: a help that cannot be written is not passed over."""
         if message:

@@ -34,9 +34,9 @@ NUMBERS = (  # command and flag, and which of NONSENSE it may take
     (("bench", "--events"), ()),
 )
 REFUSED = (
-    (("auto", "a.png", "--out", "o.png", "--soft", "500"), "outside|no number"),
+    (("auto", "a.png", "--out", "o.png", "--soft", "500"), "no number from"),
     (("auto", "a.png", "--out", "o.png", "--print-mm", "nan"), "no number"),
-    (("auto", "a.png", "--out", "o.png", "--jobs", "-3"), "outside"),
+    (("auto", "a.png", "--out", "o.png", "--jobs", "-3"), "“-3” is no whole number from 1"),
     (("auto", "a.png", "--out", "a.png"), "reads"),
     (("auto", "a.png", "--out", "link.png"), "reads"),
     (("auto", "a.png", "--out", "hard.png"), "reads"),

@@ -6,6 +6,7 @@ from functools import cache, partial
 import cv2
 import numpy as np
 
+from lather.core.brush.coverage import stroke_coverage
 from lather.core.colour import srgb
 from lather.core.colour.gloss import gloss_mask, usual_skin
 from lather.core.colour.lab import srgb_to_lab
@@ -17,20 +18,22 @@ from lather.core.job.commands import AddEdits, SetFinds
 from lather.core.job.finds import Find
 from lather.core.measure.bands import tone_error
 from lather.core.practice.make import make_plate
-from lather.core.stages.patches.coverage import stroke_coverage
 from tests.support.pictures import session_of, skin_like
 
 
 @cache
-def hollow_beside_gloss(sitter: str):
-    """(photo with light burnt into the cheek below a hollow, truth with it, the hollow, face width)."""
+def hollow_beside_gloss(sitter: str, aside: float = 0.0):
+    """(photo with light burnt into the cheek below a hollow, truth with it, the hollow, face width).
+
+    aside: how far the light lies along the hollow from its middle, in its lengths.
+    """
     plate = make_plate(sitter, 4, flaws={"under_eye": 1})
     flaw = plate.flaws[0]
     path = np.array(flaw.path)
     along = path[-1] - path[0]
     down = np.array([-along[1], along[0]]) / np.hypot(*along)
     down = down if down[1] > 0 else -down
-    middle = path.mean(0) + 0.38 * flaw.size_px * down
+    middle = path.mean(0) + 0.38 * flaw.size_px * down + aside * along
     ys, xs = np.mgrid[: plate.photo.shape[0], : plate.photo.shape[1]]
     across = ((xs - middle[0]) * along[0] + (ys - middle[1]) * along[1]) / np.hypot(*along)
     below = (xs - middle[0]) * down[0] + (ys - middle[1]) * down[1]

@@ -29,7 +29,8 @@ from lather.core.find.scene import FindScene
 from lather.core.find.under_pointer import look_under
 from lather.core.find.worth import Delivery, judged, threshold_de, will_show
 from lather.core.job.commands import SetBrief, SetFinds, SetLayer, Together
-from lather.core.job.finds import Find, listed_in
+from lather.core.job.finds import Find
+from lather.core.kinds.registry import listed_in
 from lather.core.measure.bands import tone_error
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.residual import find_contrast, residual_share

@@ -8,7 +8,7 @@ import numpy as np
 
 from lather.core.find.finder import FINDERS, find_all
 from lather.core.job.face_map import FaceMap
-from lather.core.job.finds import KINDS
+from lather.core.kinds.registry import KINDS
 from lather.core.practice.make import make_plate
 from tests.support.pictures import session_of
 

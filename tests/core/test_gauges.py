@@ -9,10 +9,13 @@ import numpy as np
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.engine.photo import Photo
 from lather.core.find.finder import find_all
+from lather.core.gauges.blotch_residual import blotch_residual
+from lather.core.gauges.compared import Compared
+from lather.core.gauges.fine_bands import _grain_ratio
+from lather.core.gauges.registry import GAUGES, measure_gauges
 from lather.core.imageio.picture import Picture
 from lather.core.job.finds import Find
 from lather.core.measure.bands import PORE_BAND_SHARES
-from lather.core.measure.gauges import GAUGES, Compared, _grain_ratio, blotch_residual, measure_gauges
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.residual import find_contrast
 from lather.core.practice.make import make_plate
@@ -38,7 +41,7 @@ def gauges(of, change, **more):
     lab = change(lab_of(made.photo).copy())
     after = np.round(65535 * np.clip(cv2.cvtColor(lab, cv2.COLOR_Lab2RGB), 0, 1)).astype(np.uint16)
     changed = Photo(Picture(after), b"", "after")
-    return measure_gauges(Compared(photo.bounds, None, photo.read, changed.read, measures), zones=made.zones, **more)
+    return measure_gauges(Compared(photo.bounds, None, photo.read, changed.read, measures, zones=made.zones, **more))
 
 
 class WholePictureTest(unittest.TestCase):

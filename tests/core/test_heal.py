@@ -7,13 +7,13 @@ import numpy as np
 from lather.core.brush.stroke import rasterise
 from lather.core.brush.values import Brush
 from lather.core.colour.lab import srgb_to_lab
+from lather.core.engine.live import LiveStroke
 from lather.core.job.commands import AddEdits
 from lather.core.job.history import History
 from lather.core.job.model import Stroke, freeze_points, new_id, new_job
 from lather.core.measure.bands import pore_band, tone_error
 from lather.core.stages.mend.boundary import fit_boundary
 from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source
-from lather.core.stages.mend.live import LiveStroke
 from lather.core.stages.mend.membrane import solve_membrane
 from lather.core.stages.mend.solve import only_lighter_or_darker
 from lather.core.types import Rect
@@ -183,7 +183,7 @@ class LiveStrokeTest(unittest.TestCase):
                 live.extend(part)
             area = live.laid.expand(20)
             shown = live.pixels(area)
-            done = AddEdits("mend", layer_id, (live.finished(),)).apply(job)
+            done = AddEdits("mend", layer_id, (live.finish().edit,)).apply(job)
             settled = engine.pixels(done, area)
             lab = [srgb_to_lab(np.clip(p, 0, 1)) for p in (shown, settled)]
             from lather.core.colour.lab import delta_e2000

@@ -11,22 +11,23 @@ import numpy as np
 from lather.core.brush.cards import BrushCard, read_cards, shipped_cards, write_cards
 from lather.core.brush.values import Brush
 from lather.core.colour.lab import srgb_to_lab
+from lather.core.engine.live import LiveStroke
 from lather.core.errors import RequestError, SaveError
 from lather.core.job.commands import AddEdits, ReplaceEdit
 from lather.core.job.fence import Fence, polygon_coverage
 from lather.core.job.finds import Find
-from lather.core.job.model import TOOLS, Stroke, freeze_points, new_id
+from lather.core.job.model import Stroke, freeze_points, new_id
 from lather.core.job.source_map import SourceTurn, affine, source_rect, turn_from_landmarks
 from lather.core.measure.bands import texture_energy, tone_error
 from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import TEETH, load_sitter
-from lather.core.stages.grain.synthesis import grain_noise
 from lather.core.stages.mend.dab import source_candidates
 from lather.core.stages.mend.graft import try_graft
 from lather.core.stages.mend.grow_fence import grow_fence
-from lather.core.stages.mend.live import LiveStroke
 from lather.core.stages.mend.source_warning import source_warning
 from lather.core.stages.mend.sweep import sweep_hint
+from lather.core.stages.patches.grain_noise import grain_noise
+from lather.core.tools.registry import TOOLS
 from lather.core.types import Rect
 from tests.support.pictures import session_of, skin_like
 

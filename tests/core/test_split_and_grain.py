@@ -7,25 +7,26 @@ import cv2
 import numpy as np
 
 from lather.core.brush.values import Brush
+from lather.core.engine.live import LiveStroke
 from lather.core.errors import RequestError
 from lather.core.find.bare_skin import skin_fence
+from lather.core.gauges.compared import Compared
+from lather.core.gauges.registry import measure_gauges
 from lather.core.job.fence import Fence
 from lather.core.job.grain_model import GrainModel, correlation, diagonal_gain
 from lather.core.job.model import Layer, Stroke, freeze_points, new_id
+from lather.core.lamps.registry import PLAIN, under_lamp
 from lather.core.levels import halve
-from lather.core.measure.gauges import Compared, measure_gauges
 from lather.core.measure.grain import measure_grain
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.practice.sitters import BROWS, EYE_WHITE, LIPS
 from lather.core.stages.grain.kind import grain_settings
 from lather.core.stages.grain.missing import TOUCHED, missing_cells, needed, spacing
 from lather.core.stages.grain.put_back import match_grain
-from lather.core.stages.grain.synthesis import grain_noise
-from lather.core.stages.look import looked_at
-from lather.core.stages.mend.live import LiveStroke
+from lather.core.stages.patches.coarse import coarse
+from lather.core.stages.patches.grain_noise import grain_noise
 from lather.core.stages.split.area import mixes_light_and_shade
 from lather.core.stages.split.bands import BandSettings, guided, guided_halo, low_pass, part
-from lather.core.stages.split.mix import coarse
 from lather.core.types import Rect
 from tests.support.pictures import plate, session_of, skin_like
 
@@ -166,16 +167,16 @@ class SplitTest(unittest.TestCase):
             live.extend(points[start : start + 6])
         rect = Rect(80, 100, 300, 240)
         painted = live.pixels(rect)
-        layer = replace(job.stage("split").layers[0], edits=(live.finished(),))
+        layer = replace(job.stage("split").layers[0], edits=(live.finish().edit,))
         final = self.session.engine.pixels(job.with_layer("split", layer), rect)
         self.assertLess(np.abs(painted - final).max(), 0.004)
         self.assertGreater(np.abs(final - self.session.photo.read(rect)).max(), 0.01)
 
     def test_looks_show_one_band_and_are_never_delivered(self):
-        looked = looked_at(self.session.job, "texture", {"width_px": 5.0})
+        looked = under_lamp(self.session.job, "texture", {"width_px": 5.0})
         shown = self.session.engine.pixels(looked, Rect(50, 50, 300, 300))
         self.assertAlmostEqual(float(shown.mean()), 0.5, delta=0.01)
-        self.assertEqual(looked_at(self.session.job, "picture", {}), self.session.job)
+        self.assertEqual(under_lamp(self.session.job, PLAIN, {}), self.session.job)
 
     def test_bare_skin_leaves_lips_eyes_and_brows_out(self):
         made = plate()
@@ -279,7 +280,7 @@ class GaugeTest(unittest.TestCase):
                 return session.engine.pixels(state, rect, level)
 
             pictures = Compared(session.photo.bounds, session.photo.profile, session.photo.read, after, measures)
-            values[name] = measure_gauges(pictures, most_tiles=10)
+            values[name] = measure_gauges(pictures)
         same, veiled = values["same"], values["veil"]
         self.assertAlmostEqual(same["texture_kept"], 100, delta=0.01)
         self.assertAlmostEqual(same["modelling_kept"], 100, delta=0.01)

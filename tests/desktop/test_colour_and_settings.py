@@ -15,7 +15,7 @@ from PyQt6.QtTest import QTest
 from lather.core.brush.stroke import rasterise
 from lather.core.colour import profiles
 from lather.core.imageio.write import write_picture
-from lather.core.job.model import MEND_TOOLS
+from lather.core.stages.mend.stage import TOOLS as MEND_TOOLS
 from lather.desktop import settings
 from lather.desktop.input.keys import ACTIONS, load_bindings, settings_folder
 from tests.support.pictures import session_of, skin_like

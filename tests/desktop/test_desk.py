@@ -246,11 +246,14 @@ class PanelTest(DeskCase):
     def test_stage_switch_and_strength(self):
         self.click(400, 300)
         cell = self.desk.course.cells["mend"]
-        cell.switch.click()
+        self.assertEqual((cell.count.text(), cell.strength.text()), ("1 mend", "100 %"))
+        self.desk.layers.stage_on.click()
+        self.assertTrue(cell.title.font().strikeOut())
+        self.assertEqual(cell.strength.text(), "off")
         self.assertFalse(self.window.job.stage.on)
         np.testing.assert_array_equal(self.whole(), self.photo)
-        cell.switch.click()
-        self.desk.course.strength.set_value(30, tell=True)
+        self.desk.layers.stage_on.click()
+        self.desk.layers.stage_strength.set_value(30, tell=True)
         self.assertAlmostEqual(self.window.job.stage.strength, 0.3)
 
     def test_every_control_has_a_name_and_room_at_1280(self):

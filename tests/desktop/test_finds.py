@@ -18,6 +18,7 @@ from lather.core.job.finds import Find
 from lather.core.measure.bands import tone_error
 from lather.core.practice.make import make_plate
 from lather.core.practice.score import PracticeFolder, score_picture
+from lather.desktop.controls.pointer_overlay import pointer_text
 from lather.desktop.input.keys import settings_folder
 from tests.support.pictures import session_of, skin_like
 from tests.support.window_case import WindowCase
@@ -68,7 +69,7 @@ class StepThroughTest(FindsCase):
             find = desk.found.current
             if self.job.job.find_state(find) == "open":
                 QTest.keyClick(self.canvas, Qt.Key.Key_E)
-                self.wait(lambda: not desk.found.lingering)  # the next one comes by itself
+                self.wait(lambda: not desk.found.mending.lingering)  # the next one comes by itself
             else:
                 QTest.keyClick(self.canvas, Qt.Key.Key_W)
             presses += 1
@@ -134,7 +135,7 @@ class StepThroughTest(FindsCase):
         self.desk.finds.kind.activated.emit(self.desk.finds.kind.currentIndex())
         self.assertEqual([f.kind for f in found.shown()], ["mole"])
         self.mouse(QEvent.Type.MouseMove, finds[2].x, finds[2].y, down=False)
-        self.assertIn("keeper", self.desk.control._pointer_text())
+        self.assertIn("keeper", pointer_text(self.desk.control))
 
     def test_a_crease_is_softened_on_a_layer_of_its_own_and_measured(self):
         pixels = skin_like(400, 600)
@@ -197,7 +198,7 @@ class AreaToolsTest(FindsCase):
         self.assertTrue(changed[:, 205:295].any())
         self.assertFalse(changed[:, :200].any() or changed[:, 301:].any())
         self.mouse(QEvent.Type.MouseMove, 500, 200, down=False)
-        self.assertIn("fence", self.desk.control._pointer_text())
+        self.assertIn("fence", pointer_text(self.desk.control))
         self.desk.areas.remove.click()
         self.assertIsNone(self.desk.state.fence)
 

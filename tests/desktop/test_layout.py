@@ -4,6 +4,7 @@ from PyQt6.QtWidgets import QLabel, QPushButton, QToolButton
 
 from lather.core.job.source_map import SourceTurn
 from lather.core.stages.registry import STAGES
+from lather.core.stages.split.kind import TOOLS_OF_BAND
 from tests.support.pictures import session_of, skin_like
 from tests.support.window_case import WindowCase
 
@@ -13,9 +14,9 @@ class LayoutTest(WindowCase):
         """Each tool of each stage in hand in turn; of Split, on each of its bands."""
         for info in STAGES:
             self.window.job.choose_stage(info.id)
-            for band in info.band_tools or ("",):
+            for band in TOOLS_OF_BAND if info.id == "split" else ("",):
                 if band:
-                    self.desk.stages.split.new[band].click()
+                    self.desk.stages["split"].panel.new[band].click()
                 for tool in info.tools_for(self.window.job.layer):
                     self.desk.brush_strip.choose(tool)
                     self.pump(0.03)

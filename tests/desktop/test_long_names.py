@@ -7,9 +7,10 @@ from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtWidgets import QAbstractButton, QAbstractScrollArea, QComboBox, QLabel, QLineEdit, QStackedWidget, QWidget
 
 from lather.core.job.commands import AddLayer, SetBrief, SetFinds, SetLayer
-from lather.core.job.finds import KINDS, Find
+from lather.core.job.finds import Find
 from lather.core.job.journal import Leftover
 from lather.core.job.model import Layer, new_id
+from lather.core.kinds.registry import KINDS
 from lather.core.stages.registry import STAGES
 from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.panels.gauge import Gauge
@@ -43,7 +44,7 @@ def long_session():
     for stage in STAGES:
         for number in range(9):
             settings = {"band": "tone", "width_px": 6.0} if stage.id == "split" else {}
-            layer = Layer(new_id(), f"{number} {UNBROKEN if number % 2 else LONG}"[:200], stage.layer_kind,
+            layer = Layer(new_id(), f"{number} {UNBROKEN if number % 2 else LONG}"[:200], stage.kind.id,
                           settings=settings)
             session.history.do(AddLayer(stage.id, layer, number))
     first = session.job.stage("mend").layers[0]

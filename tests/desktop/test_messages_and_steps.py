@@ -7,8 +7,9 @@ from PyQt6.QtWidgets import QLineEdit
 
 from lather.core.job.commands import SetFinds
 from lather.core.job.finds import Find
+from lather.core.tools.registry import TOOLS
 from lather.desktop.canvas.pointer import tag_place
-from lather.desktop.input.brush_state import START, BrushState
+from lather.desktop.input.brush_state import BrushState
 from lather.desktop.input.keys import settings_folder
 from tests.support.pictures import session_of, skin_like
 from tests.support.window_case import WindowCase
@@ -97,18 +98,18 @@ class LingeringTest(StepsCase):
         QTest.keyClick(self.canvas, Qt.Key.Key_E)
         self.wait(lambda: self.job.job.find_state(self.found.finds[0]) == "mended" and self.canvas.ready())
         self.assertEqual(self.found.current.id, "s0")
-        self.assertTrue(self.found.lingering)
+        self.assertTrue(self.found.mending.lingering)
         self.assertLess(self.error_at(0), before / 3)
         self.wait(lambda: self.found.current.id == "s1", 3)  # by itself: one key for each find
-        self.assertFalse(self.found.lingering)
+        self.assertFalse(self.found.mending.lingering)
 
     def test_any_key_goes_on_at_once_and_is_no_decision_on_what_was_not_seen(self):
         for key in (Qt.Key.Key_E, Qt.Key.Key_R, Qt.Key.Key_T, Qt.Key.Key_W):
             self.found.choose(next(f for f in self.found.finds if self.job.job.find_state(f) == "open"))
             QTest.keyClick(self.canvas, Qt.Key.Key_E)
-            self.assertTrue(self.found.lingering)
+            self.assertTrue(self.found.mending.lingering)
             if key != Qt.Key.Key_W:
-                self.wait(lambda: self.found._mending is None)
+                self.wait(lambda: self.found.mending._now is None)
             now = self.found.current.id
             QTest.keyClick(self.canvas, key)
             self.assertNotEqual(self.found.current.id, now)
@@ -124,8 +125,8 @@ class LingeringTest(StepsCase):
             file.write_text(text)
             self.found.choose(next(f for f in self.found.finds if self.job.job.find_state(f) == "open"))
             QTest.keyClick(self.canvas, Qt.Key.Key_E)
-            self.wait(lambda: self.found._mending is None)
-            waiting = self.found._linger.remainingTime() / 1000
+            self.wait(lambda: self.found.mending._now is None)
+            waiting = self.found.mending.linger.remainingTime() / 1000
             self.assertTrue(least <= max(0, waiting) <= most, waiting)
             self.rest()
 
@@ -151,7 +152,7 @@ class LingeringTest(StepsCase):
         QTest.keyClick(self.canvas, Qt.Key.Key_W)
         for number in range(2):
             QTest.keyClick(self.canvas, Qt.Key.Key_E)
-            self.wait(lambda n=number: self.found.current.id == f"s{n + 1}" and not self.found.lingering, 5)
+            self.wait(lambda n=number: self.found.current.id == f"s{n + 1}" and not self.found.mending.lingering, 5)
         self.key(Qt.Key.Key_Q)
         self.assertEqual(self.found.current.id, "s1")
         self.assertEqual(self.found.states()["s1"], "mended")
@@ -172,11 +173,11 @@ class LingeringTest(StepsCase):
 
     def test_w_during_the_search_says_that_it_is_still_running(self):
         self.job.amend(SetFinds((), None))
-        self.found._begin("finding")
-        self.found._show_progress(0.4, "spots")
+        self.found.looking.show_progress(0.0, "")
+        self.found.looking.show_progress(0.4, "spots")
         self.key(Qt.Key.Key_W)
         self.assertIn("Still looking at the photo (40 %)", self.window.notice.text())
-        self.found._end("")
+        self.found.looking.end("")
 
 
 class HistoryTest(StepsCase):
@@ -305,9 +306,9 @@ class ScreensTest(StepsCase):
     def test_the_start_brush_follows_the_face(self):
         state = BrushState()
         state.fit_to_face(200)
-        self.assertLess(state.brushes["dab"].size_px, START["dab"].size_px / 2)
+        self.assertLess(state.brushes["dab"].size_px, TOOLS["dab"].brush.size_px / 2)
         state.fit_to_face(2400)
-        self.assertGreater(state.brushes["dab"].size_px, 2 * START["dab"].size_px)
+        self.assertGreater(state.brushes["dab"].size_px, 2 * TOOLS["dab"].brush.size_px)
         state.change(size_px=50)
         state.fit_to_face(400)
         self.assertEqual(state.brushes["dab"].size_px, 50)  # what was set by hand stays

@@ -105,7 +105,7 @@ class StrandsTest(StageCase):
         faint = Find("faint", "stray_hair", 300, 300, 40, 4, 0.3, "hair", path=((280, 300), (320, 300)), width_px=1.5)
         self.open(with_hair(), [hair_find(), faint])
         self.to_stage(Qt.Key.Key_2)
-        panel = self.desk.stages.strands
+        panel = self.desk.stages["strands"].panel
         self.assertEqual(len(self.desk.found.shown()), 1)
         panel.sensitivity.set_value(80, tell=True)
         self.assertEqual(len(self.desk.found.shown()), 2)
@@ -167,7 +167,7 @@ class SplitTest(StageCase):
         self.assertIn("a highlight and a shadow", self.window.notice.text())
 
     def test_mix_copy_and_veil_work_on_their_own_layers(self):
-        split = self.desk.stages.split
+        split = self.desk.stages["split"].panel
         split.new["tone"].click()
         self.desk.brush_strip.choose("mix")
         self.drag([(200 + 10 * i, 210) for i in range(21)])
@@ -188,20 +188,20 @@ class SplitTest(StageCase):
         self.assertLess(np.diff(self.whole()[area], axis=0).std(), 0.9 * np.diff(before[area], axis=0).std())
 
     def test_looks_width_and_settings_of_all_layers(self):
-        split = self.desk.stages.split
+        split = self.desk.stages["split"].panel
         split.new["tone"].click()
         split.new["texture"].click()
         split.width_px.set_value(9, tell=True)
         split.edges.click()
         self.assertEqual([(x.settings["width_px"], x.settings["edge_keeping"]) for x in self.job.stage.layers],
                          [(9.0, False), (9.0, False)])
-        split.look.button("texture").click()
+        self.key(Qt.Key.Key_C)
         self.settle()
         shown = [self.shown(x, 210) for x in range(250, 350, 10)]
         self.assertAlmostEqual(np.mean(shown), 127, delta=8)  # pores around grey
         self.to_stage(Qt.Key.Key_1)
         self.settle()
-        self.assertEqual(self.canvas.look, "picture")
+        self.assertEqual(self.canvas.lamp, "plain")
         self.assertGreater(self.shown(100, 300)[0], 160)
 
 
@@ -217,18 +217,18 @@ class GrainTest(StageCase):
         self.settle()
         self.photo = self.job.session.photo.read(self.job.session.photo.bounds)
         self.to_stage(Qt.Key.Key_3)
-        self.desk.stages.split.new["veil"].click()
+        self.desk.stages["split"].panel.new["veil"].click()
         self.desk.layers.strength.set_value(100, tell=True)
         self.desk.brush_strip.flow.set_value(100, tell=True)
         self.drag([(300, 200), (330, 210)])
         area = np.s_[180:220, 290:330]
         smooth = self.whole()[area].std()
         self.to_stage(Qt.Key.Key_8)
-        panel = self.desk.stages.grain
+        panel = self.desk.stages["grain"].panel
         self.assertIn("%", panel.note.text())
         plain = [self.shown(x, y) for x in range(300, 322) for y in (200, 420)]
         panel.missing.click()
-        self.wait(self.desk.stages.idle)
+        self.wait(self.desk.stages["grain"].idle)
         hatched = [self.shown(x, y) for x in range(300, 322) for y in (200, 420)]
         moved = [max(np.abs(np.subtract(a, b))) for a, b in zip(plain, hatched)]
         self.assertGreater(max(moved[::2]), 40)  # where the veil took it

@@ -92,7 +92,7 @@ class WindowCase(unittest.TestCase):
 
     def rest(self) -> None:
         """Until nothing is looked for, mended or gauged any more."""
-        self.wait(lambda: self.desk.found.idle(), 60)
+        self.wait(self.desk.idle, 60)
         self.settle()
 
     def settle(self) -> None:

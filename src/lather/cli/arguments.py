@@ -3,37 +3,29 @@
 import argparse
 import math
 from collections.abc import Callable
+from typing import TypeVar
+
+Number = TypeVar("Number", int, float)
 
 
 def whole(low: int, high: int) -> Callable[[str], int]:
     """A whole number from low to high."""
-
-    def parse(text: str) -> int:
-        try:
-            if not text.isascii():
-                raise ValueError(text)
-            value = int(text)
-        except ValueError:
-            raise argparse.ArgumentTypeError(f"“{text[:40]}” is no whole number from {low} to {high}") from None
-        if not low <= value <= high:
-            raise argparse.ArgumentTypeError(f"{value if abs(value) < 1e15 else text[:15]} is outside {low} to {high}")
-        return value
-
-    return parse
+    return _within(int, "whole number", low, high)
 
 
 def number(low: float, high: float) -> Callable[[str], float]:
     """A finite number from low to high."""
+    return _within(float, "number", low, high)
 
-    def parse(text: str) -> float:
+
+def _within(kind: type[Number], called: str, low: Number, high: Number) -> Callable[[str], Number]:
+    def parse(text: str) -> Number:
         try:
-            if not text.isascii():
-                raise ValueError(text)
-            value = float(text)
+            value = kind(text) if text.isascii() else math.nan
         except ValueError:
             value = math.nan
         if not low <= value <= high:
-            raise argparse.ArgumentTypeError(f"“{text[:40]}” is no number from {low:g} to {high:g}")
+            raise argparse.ArgumentTypeError(f"“{text[:40]}” is no {called} from {low:g} to {high:g}")
         return value
 
     return parse

@@ -16,10 +16,10 @@ from lather.core.find.mend import mend_all
 from lather.core.find.strands import chosen_hairs
 from lather.core.imageio.write import DEPTHS, format_for
 from lather.core.job.commands import SetBrief, SetFinds
-from lather.core.job.finds import stage_of_kind
 from lather.core.job.limits import job_kind_named, job_kinds
+from lather.core.kinds.registry import stage_of_kind
 from lather.core.session import Session
-from lather.core.stages.grain.put_back import match_grain
+from lather.core.stages.registry import STAGES
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -57,9 +57,12 @@ def mend_photo(
         if command is not None:
             session.history.do(command)
     mended = done["mend"] + done["strands"]
-    grain = match_grain(session.job, measures.grain)
-    if grain is not None:
-        session.history.do(grain)
+    by_itself = set()
+    for info in STAGES:
+        command = info.automatic(session.job, measures) if info.automatic else None
+        if command is not None:
+            session.history.do(command)
+            by_itself.add(info.id)
     depth = bits or max(DEPTHS[fmt])
     session.export(out, Output(bits=depth, to_srgb=False))
     if job:
@@ -71,7 +74,7 @@ def mend_photo(
         "finds": len(finds),
         "mended": mended,
         "strands": done["strands"],
-        "grain": grain is not None,
+        "grain": "grain" in by_itself,
         "kept": kept,
         "will_not_show": sum(not f.worth for f in finds),
     }

@@ -5,7 +5,7 @@ import json
 
 from lather.cli.delivery import add_delivery_arguments, delivery_of
 from lather.core.find.finder import find_all
-from lather.core.job.finds import KINDS
+from lather.core.kinds.registry import KINDS
 from lather.core.session import Session
 
 

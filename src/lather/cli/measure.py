@@ -8,14 +8,13 @@ import cv2
 
 from lather.core.engine.photo import Photo
 from lather.core.errors import RequestError
+from lather.core.gauges.compared import Compared
+from lather.core.gauges.registry import GAUGES, measure_gauges
 from lather.core.imageio.files import check_regular, read_bytes
 from lather.core.imageio.read import decode_picture
 from lather.core.job.finds import Find
 from lather.core.job.limits import band, job_kind_named, job_kinds
-from lather.core.measure.gauges import GAUGES, Compared, measure_gauges
 from lather.core.measure.photo_measures import PhotoMeasures
-
-_SHARES = ("under_eye_left",)  # limits are kept as shares, shown in %
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -46,13 +45,13 @@ def _finds(path: str | None) -> list[Find]:
 def gauge_rows(values: dict, job_kind: str | None) -> dict:
     """{gauge: value, unit, low, high, within}, in the order of GAUGES."""
     rows = {}
-    for name, unit in GAUGES.items():
-        limits, times = band(job_kind, name), 100 if name in _SHARES else 1
+    for name, gauge in GAUGES.items():
+        limits, times = band(job_kind, name), gauge.limit_times
         value = values.get(name)
         low, high = limits.low * times, limits.high * times
         within = None if value is None else bool(low <= round(value, 3) <= high)
         rows[name] = {
-            "value": None if value is None else round(float(value), 3), "unit": unit, "low": low, "high": high,
+            "value": None if value is None else round(float(value), 3), "unit": gauge.unit, "low": low, "high": high,
             "within": within,
         }
     return rows
@@ -73,9 +72,9 @@ def run(arguments: argparse.Namespace) -> int:
         if zones is None or zones.shape != (before.height, before.width):
             raise RequestError(f"{arguments.zones} is no zone map of this picture's size.")
     finds = _finds(arguments.finds)
-    pictures = Compared(before.bounds, before.profile, before.read, after.read, PhotoMeasures(before))
-    values = measure_gauges(pictures, finds=finds, keepers=[f for f in finds if f.keeper], zones=zones)
-    rows = gauge_rows(values, job_kind)
+    pictures = Compared(before.bounds, before.profile, before.read, after.read, PhotoMeasures(before), finds,
+                        [f for f in finds if f.keeper], zones)
+    rows = gauge_rows(measure_gauges(pictures), job_kind)
     if arguments.json:
         print(json.dumps(rows, indent=1, ensure_ascii=False))
         return 0

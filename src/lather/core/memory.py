@@ -1,6 +1,31 @@
-"""Memory given back to the machine."""
+"""How much memory is for what, and memory given back to the machine."""
 
 import ctypes
+import os
+from dataclasses import dataclass
+
+_MOST_BYTES = 4 * 1024**3
+_SHARES = {"tiles": 0.55, "patches": 0.25, "display": 0.1, "maps": 0.1}
+
+
+@dataclass(frozen=True)
+class Budget:
+    """One limit for all that can be worked out again, in bytes: a quarter of the machine's memory, at most 4 GiB.
+
+    tiles: of the engine. patches: solved edits, as they are and as they lie in the job file. display: what the window
+    draws. maps: painted coverage.
+    """
+
+    limit: int
+
+    @classmethod
+    def usual(cls) -> "Budget":
+        total = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+        return cls(min(total // 4, _MOST_BYTES))
+
+    def share(self, of: str) -> int:
+        """Bytes for one of tiles, patches, display, maps."""
+        return int(_SHARES[of] * self.limit)
 
 
 def give_back_memory() -> None:

@@ -18,7 +18,7 @@ from lather.core.job.history import History
 from lather.core.job.identity import JobIdentity
 from lather.core.job.member_names import readable_name
 from lather.core.job.model import Job, new_job
-from lather.core.stages.patches.kind import PatchKind
+from lather.core.lamps.kind import LampKind
 from lather.core.stages.registry import make_kinds
 from lather.core.threads import ARITHMETIC
 
@@ -39,7 +39,7 @@ class Session:
     members: dict[str, bytes] = field(default_factory=dict)
 
     def __post_init__(self):
-        self.engine = Engine(self.photo, make_kinds())
+        self.engine = Engine(self.photo, make_kinds() | {LampKind.id: LampKind()})
 
     @property
     def job(self) -> Job:
@@ -78,8 +78,7 @@ class Session:
             opened.notes + list(picture.notes), opened.identity, opened.members,
         )
         for kind in session.engine.kinds.values():
-            if isinstance(kind, PatchKind):
-                kind.patches.offer_encoded(opened.patches)
+            kind.offer(opened.patches)
         return session
 
     @classmethod
@@ -103,15 +102,10 @@ class Session:
         }
 
     def stored_patches(self, job: Job) -> dict:
-        """PNG pieces of the solved edits of a job, for its file."""
-        stack = self.engine.stack(job)
-        stored = {}
+        """What the layers of a job want to keep in its file: {fingerprint: PNG pieces}."""
+        stack, stored = self.engine.stack(job), {}
         for index, step in enumerate(stack.steps):
-            kind = self.engine.kinds[step.layer.kind]
-            for key in kind.order(stack.around(index), step.layer).fingerprints:
-                pieces = kind.patches.encoded(key)
-                if pieces is not None:
-                    stored[key] = pieces
+            stored |= self.engine.kind_of(step).kept(stack.around(index), step)
         return stored
 
     def export(

@@ -20,6 +20,7 @@ def run() -> None:
     from lather.core.colour import profiles
     from lather.core.engine.engine import Engine
     from lather.core.engine.export import to_codes
+    from lather.core.engine.live import LiveStroke
     from lather.core.engine.photo import Photo
     from lather.core.find import look
     from lather.core.find.finder import find_all
@@ -30,7 +31,6 @@ def run() -> None:
     from lather.core.practice.flaws.tube import distance_to_path
     from lather.core.stages.grain.kind import grain_settings
     from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source
-    from lather.core.stages.mend.live import LiveStroke
     from lather.core.stages.mend.solve import solve_stroke
     from lather.core.stages.patches.patch import Patch
     from lather.core.stages.registry import make_kinds

@@ -1,7 +1,6 @@
 """The open job as the window sees it: every change goes through here, is journalled, and can be undone."""
 
-import threading
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -14,11 +13,14 @@ from lather.core.job.identity import JobIdentity
 from lather.core.job.journal import Journal, step_record
 from lather.core.job.model import Job, Layer, Stage, new_id
 from lather.core.session import Session
-from lather.core.stages.registry import STAGES, StageInfo, stage_info
+from lather.core.stages.info import StageInfo
+from lather.core.stages.registry import is_computed, stage_info
+from lather.desktop.background import Background
 
 
 class OpenJob(QObject):
-    """`stage_id`: the stage in hand; `layer_id`: its layer that strokes go to.
+    """`stage_id`: the stage in hand; `layer_id`: its layer that strokes go to. parts: what each stage has on the desk
+    (`stages.base.StagePart`): it gives the settings and the fence of a new layer.
 
     Signals: `changed(Job)` after every step; `stage_changed()` when another stage is taken;
     `state_changed()` when saving begins, ends or fails;
@@ -30,7 +32,6 @@ class OpenJob(QObject):
     state_changed = pyqtSignal()
     problem = pyqtSignal(str)
     conflict = pyqtSignal(object)
-    _save_ended = pyqtSignal(object, object, object)
 
     def __init__(self, session: Session, parent=None, *, unsaved: bool = False):
         super().__init__(parent)
@@ -44,12 +45,11 @@ class OpenJob(QObject):
         )
         session.history.listener = self._journal_step
         self.stage_id = "mend"
-        self.new_layer_settings: dict[str, Callable[[], dict]] = {}
-        self.new_layer_fence: Callable[[str], object] = lambda stage_id: None
+        self.parts: Mapping[str, object] = {}
         self._in_hand: dict[str, str] = {}
         self._came_from: dict[str, str] = {}
         self.layer_id = self._usual_layer(session.job)
-        self._save_ended.connect(self._after_save)
+        self._background = Background(self)
 
     @property
     def job(self) -> Job:
@@ -57,7 +57,7 @@ class OpenJob(QObject):
 
     def _usual_layer(self, job: Job) -> str:
         layers = job.stage(self.stage_id).layers
-        plain = [layer for layer in layers if not layer.extra.get("soften")] or layers
+        plain = [layer for layer in layers if not layer.soften] or layers
         return plain[-1].id if plain else ""
 
     @property
@@ -145,16 +145,17 @@ class OpenJob(QObject):
 
     def show(self, change: Change) -> None:
         """Take in hand where something changed."""
-        if change.stage_id and any(info.id == change.stage_id for info in STAGES):
+        if change.stage_id and is_computed(change.stage_id):
             self.choose_stage(change.stage_id)
             if any(layer.id == change.layer_id for layer in self.stage.layers):
                 self.choose_layer(change.layer_id)
 
     def add_layer(self, name: str = "", settings: dict | None = None, strength: float = 1.0) -> None:
         """A new layer of the stage in hand, above the one in hand, and in hand itself."""
-        made = self.new_layer_settings.get(self.stage_id, dict)() if settings is None else settings
-        layer = Layer(new_id(), name or self.info.first_layer_name, self.info.layer_kind, strength=strength,
-                      settings=made, fence=self.new_layer_fence(self.stage_id))
+        part = self.parts.get(self.stage_id)
+        made = settings if settings is not None else part.new_layer_settings() if part is not None else {}
+        layer = Layer(new_id(), name or self.info.first_layer_name, self.info.kind.id, strength=strength,
+                      settings=made, fence=part.new_layer_fence() if part is not None else None)
         at = self.stage.index(self.layer.id) + 1 if self.layer else 0
         self._came_from[layer.id] = self.layer_id
         self.layer_id = layer.id
@@ -197,18 +198,18 @@ class OpenJob(QObject):
         self.state_changed.emit()
         replaces = True if knowingly else self.session.identity if path.resolve() == self.session.job_file else None
 
-        def work() -> None:
+        def work(task) -> JobIdentity | LatherError:
             try:
                 self.session.refuse_photo(path)
                 patches = self.session.stored_patches(snapshot["job"])
-                outcome = save_job(path, patches=patches, replaces=replaces, **snapshot)
+                return save_job(path, patches=patches, replaces=replaces, **snapshot)
             except LatherError as error:
-                outcome = error
+                return error
             except Exception as error:
-                outcome = SaveError(f"The job could not be saved ({error}); try another folder.")
-            self._save_ended.emit(path, snapshot["job"], outcome)
+                return SaveError(f"The job could not be saved ({error}); try another folder.")
 
-        threading.Thread(target=work, name="save", daemon=True).start()
+        self._background.run("save", work, lambda done: self._after_save(path, snapshot["job"], done),
+                             failed=lambda text: self._after_save(path, snapshot["job"], SaveError(text)))
         return True
 
     def _after_save(self, path: Path, job: Job, outcome: JobIdentity | LatherError) -> None:
@@ -241,4 +242,5 @@ class OpenJob(QObject):
 
     def close(self, *, keep_journal: bool = False) -> None:
         self.session.history.listener = None
+        self._background.close()
         self.journal.close(keep=keep_journal)

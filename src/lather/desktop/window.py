@@ -1,6 +1,5 @@
 """The one window: header, screens, messages. Assembly only."""
 
-import threading
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QTimer, pyqtSignal
@@ -14,8 +13,10 @@ from lather.core.memory import give_back_memory
 from lather.core.practice.demo import demo_folder, demo_job_path
 from lather.core.recover import recover
 from lather.core.session import Session
+from lather.core.stages.registry import is_computed
 from lather.core.threads import BACKGROUND
 from lather.desktop import settings
+from lather.desktop.background import Background
 from lather.desktop.input.keys import KeyFilter
 from lather.desktop.open_job import OpenJob
 from lather.desktop.panels.header import Header
@@ -37,7 +38,6 @@ class MainWindow(QMainWindow):
     """`opened(OpenJob)` after a photo or job came up."""
 
     opened = pyqtSignal(object)
-    _demo_made = pyqtSignal(object, str)
 
     def __init__(self):
         super().__init__()
@@ -47,6 +47,7 @@ class MainWindow(QMainWindow):
         self.setMinimumSize(*_LEAST_SIZE)
         self.resize(1280, 800)
         self.job: OpenJob | None = None
+        self._background = Background(self)
         self.header = Header()
         self.stack = QStackedWidget()
         body = QWidget()
@@ -65,7 +66,6 @@ class MainWindow(QMainWindow):
         self.keys.released.connect(self._key_released)
         self.header.screen_chosen.connect(self.show_screen)
         self.header.open_asked.connect(self.ask_open)
-        self._demo_made.connect(self._open_demo_file)
         self.header.demo_asked.connect(self.open_demo)
         self.header.path_chosen.connect(self.open_path)
         self.header.save_asked.connect(self.save)
@@ -107,20 +107,11 @@ class MainWindow(QMainWindow):
         """The demo job; the first time it has to be made, in the background."""
         self.say("Preparing the demo job; the first time this takes a few seconds.")
 
-        def work() -> None:
-            try:
-                self._demo_made.emit(demo_job_path(), "")
-            except LatherError as error:
-                self._demo_made.emit(None, error.message)
+        self._background.run("demo", lambda task: demo_job_path(), self._open_demo_file, failed=self.warn)
 
-        threading.Thread(target=work, name="demo", daemon=True).start()
-
-    def _open_demo_file(self, path: Path | None, message: str) -> None:
+    def _open_demo_file(self, path: Path) -> None:
         self.notice.clear()
-        if path is None:
-            self.warn(message)
-        else:
-            self.open_path(path)
+        self.open_path(path)
 
     def open_path(self, path: str | Path) -> bool:
         """Open a photo or a job in place of what is open. Says why if it cannot; then nothing changes."""
@@ -189,9 +180,9 @@ class MainWindow(QMainWindow):
             self.stack.addWidget(screen)
         self.show_screen("desk")
         self._show_state()
-        if session.notes:
-            self.warn(" ".join(session.notes))
         self.job.tell_journal()
+        if session.notes:  # after the journal's word, which comes again with the next step that is not written
+            self.warn(" ".join(session.notes))
         self.opened.emit(self.job)
 
     def _close_job(self, *, keep_journal: bool = False) -> None:
@@ -304,8 +295,7 @@ class MainWindow(QMainWindow):
         elif self.job is None:
             return
         elif action.startswith("stage_"):
-            self.job.choose_stage(STAGE_IDS[int(action[6:]) - 1])
-            self.show_screen("desk")
+            self._go_to_stage(STAGE_IDS[int(action.removeprefix("stage_")) - 1])
         elif action.startswith(("undo", "redo")):
             self._step_in_history(forward=action.startswith("redo"))
         elif action == "back" and self.screen is not self.screens["desk"]:
@@ -314,6 +304,13 @@ class MainWindow(QMainWindow):
             self.save(another=action == "save_as")
         else:
             self.screen.press(action)
+
+    def _go_to_stage(self, stage_id: str) -> None:
+        if is_computed(stage_id):
+            self.job.choose_stage(stage_id)
+            self.show_screen("desk")
+        else:
+            self.say(f"The stage {stage_id.capitalize()} is not part of this version yet.")
 
     def _step_in_history(self, *, forward: bool) -> None:
         """Undo or redo, name what was changed, and show it, whatever stage it is in."""

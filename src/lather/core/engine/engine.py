@@ -4,110 +4,73 @@ Pure towards the outside: the same job gives the same pixels whatever was comput
 """
 
 import hashlib
-import os
-import threading
-from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import partial
 
-import cv2
 import numpy as np
 
 from lather.core.engine.photo import Photo
-from lather.core.job.model import STAGE_IDS, Job, Layer, Stage
-from lather.core.stages.base import LayerKind, Pixels, Surroundings
+from lather.core.job.model import STAGE_IDS, Job, Stage
+from lather.core.memory import Budget
+from lather.core.recent import Recent
+from lather.core.stages.base import STILL, LayerKind, Pixels, Step, Surroundings, Warp, mixed
 from lather.core.types import TILE, EncodedRGB, Rect, tile_rect
 
-
-def default_memory_limit() -> int:
-    """A quarter of the machine's memory, at most 4 GiB, in bytes."""
-    total = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
-    return min(total // 4, 4 * 1024**3)
+_STACKS_KEPT = 16
 
 
-class TileCache:
-    """Tiles by key; the least recently used go first when `limit_bytes` is passed."""
+class TileCache(Recent):
+    """Finished tiles, read-only; the least recently used go first when `limit` bytes are passed."""
 
-    def __init__(self, limit_bytes: int):
-        self.limit_bytes = limit_bytes
-        self.used_bytes = 0
-        self._tiles: OrderedDict[object, np.ndarray] = OrderedDict()
-        self._lock = threading.Lock()
-
-    def get(self, key: object) -> np.ndarray | None:
-        with self._lock:
-            tile = self._tiles.get(key)
-            if tile is not None:
-                self._tiles.move_to_end(key)
-            return tile
+    def __init__(self, limit: int):
+        super().__init__(limit, lambda tile: tile.nbytes)
 
     def put(self, key: object, tile: np.ndarray) -> None:
         tile.setflags(write=False)
-        with self._lock:
-            old = self._tiles.pop(key, None)
-            self.used_bytes += tile.nbytes - (old.nbytes if old is not None else 0)
-            self._tiles[key] = tile
-            self._let_go(self.limit_bytes)
-
-    def shrink(self, limit_bytes: int) -> None:
-        """Let go of the least recently used tiles now; later ones may fill it to its own limit again."""
-        with self._lock:
-            self._let_go(limit_bytes)
-
-    def _let_go(self, limit_bytes: int) -> None:
-        while self.used_bytes > limit_bytes and self._tiles:
-            self.used_bytes -= self._tiles.popitem(last=False)[1].nbytes
-
-    def __len__(self) -> int:
-        return len(self._tiles)
-
-
-@dataclass(frozen=True)
-class _Step:
-    """One active layer in the order of the course; `first` opens its stage, `last` closes it."""
-
-    stage: Stage
-    layer: Layer
-    first: bool
-    last: bool
+        super().put(key, tile)
 
 
 class Engine:
     """Renders jobs over one photo.
 
-    photo: the source. kinds: layer kinds by id. memory_limit: bytes that cached tiles may take.
+    photo: the source. kinds: layer kinds by id. budget: how much memory may be taken.
     """
 
-    def __init__(self, photo: Photo, kinds: Mapping[str, LayerKind], *, memory_limit: int | None = None):
+    def __init__(self, photo: Photo, kinds: Mapping[str, LayerKind], *, budget: Budget | None = None):
         self.photo = photo
         self.kinds = kinds
-        self.cache = TileCache(memory_limit or default_memory_limit())
-        self._stacks: OrderedDict[tuple[int, str | None], tuple[Job, Stack]] = OrderedDict()
-        self._lock = threading.Lock()
+        self.budget = budget or Budget.usual()
+        self.cache = TileCache(self.budget.share("tiles"))
+        self._stacks = Recent(_STACKS_KEPT)
 
     def stack(self, job: Job, stage_id: str | None = None) -> "Stack":
         """The active layers of a job up to and with a stage (all stages if None); `"photo"` has none."""
         key = (id(job), stage_id)
-        with self._lock:
-            held = self._stacks.get(key)
-            if held is not None and held[0] is job:
-                self._stacks.move_to_end(key)
-                return held[1]
-            stack = Stack(self, _steps(job, stage_id, self.kinds))
-            self._stacks[key] = (job, stack)
-            while len(self._stacks) > 16:
-                self._stacks.popitem(last=False)
-            return stack
+        held = self._stacks.get(key)
+        if held is not None and held[0] is job:
+            return held[1]
+        stack = Stack(self, _steps(job, stage_id, self.kinds))
+        self._stacks.put(key, (job, stack))
+        return stack
 
-    def tile(self, job: Job, stage_id: str | None, level: int, column: int, row: int) -> EncodedRGB:
-        """A finished tile, read-only, from the cache if it is there."""
-        bounds = self.photo.level_bounds(level)
-        rect = tile_rect(column, row, bounds.x1, bounds.y1)
-        stack = self.stack(job, stage_id)
-        key = (stack.fingerprint(self.level0(rect, level)), level, column, row)
+    def kind_of(self, step: Step) -> LayerKind:
+        return self.kinds[step.layer.kind]
+
+    def warp(self, job: Job) -> Warp:
+        """How the whole job moves the photo: between what is kept and what is seen."""
+        stack = self.stack(job)
+        return stack.warp(len(stack))
+
+    def tile(
+        self, job: Job, stage_id: str | None, level: int, column: int, row: int, *, key: tuple | None = None
+    ) -> EncodedRGB:
+        """A finished tile, read-only, from the cache if it is there. key: its `tile_key`, where it is known."""
+        key = key or self.tile_key(job, stage_id, level, column, row)
         tile = self.cache.get(key)
         if tile is None:
-            tile = stack.pixels(rect, level)
+            bounds = self.photo.level_bounds(level)
+            tile = self.stack(job, stage_id).pixels(tile_rect(column, row, bounds.x1, bounds.y1), level)
             self.cache.put(key, tile)
         return tile
 
@@ -126,8 +89,8 @@ class Engine:
         stack, before = self.stack(job, stage_id), self.stack(settled, stage_id)
         changed = stack.first_unlike(before)
         itself = {step.layer.id for step in before.steps[changed : changed + 1]}
-        above = (step.layer for step in stack.steps[changed:] if step.layer.id not in itself)
-        return any(hasattr(self.kinds[layer.kind], "prepare") for layer in above)
+        above = (step for step in stack.steps[changed:] if step.layer.id not in itself)
+        return any(self.kind_of(step).prepares for step in above)
 
     def draft(self, job: Job, settled: Job, stage_id: str | None, level: int, column: int, row: int) -> EncodedRGB:
         """A tile for now: layers above what changed go on with what they worked out for `settled`.
@@ -144,25 +107,35 @@ class Engine:
         return self.stack(job, stage_id).pixels(rect, level)
 
 
-def _steps(job: Job, stage_id: str | None, kinds: Mapping[str, LayerKind]) -> tuple[_Step, ...]:
+def _steps(job: Job, stage_id: str | None, kinds: Mapping[str, LayerKind]) -> tuple[Step, ...]:
     """Layers that act, in order; those of a kind that this version does not know do nothing."""
     if stage_id == "photo":
         return ()
-    last = STAGE_IDS.index(stage_id) if stage_id else len(STAGE_IDS) - 1
-    steps = []
-    for stage in job.stages[: last + 1]:
-        shows = stage.on and stage.strength > 0
-        active = [layer for layer in stage.layers if shows and layer.active and layer.kind in kinds]
-        for number, layer in enumerate(active):
-            steps.append(_Step(stage, layer, number == 0, number == len(active) - 1))
-    return tuple(steps)
+    stages = job.stages[: STAGE_IDS.index(stage_id) + 1] if stage_id else job.stages
+    return tuple(step for stage in stages for step in _steps_of(stage, kinds))
+
+
+def _steps_of(stage: Stage, kinds: Mapping[str, LayerKind]) -> list[Step]:
+    if not stage.on or stage.strength <= 0:
+        return []
+    groups: list[list] = []
+    for layer in stage.layers:
+        kind = kinds.get(layer.kind)
+        if kind is None or not layer.on or layer.strength <= 0 or not kind.acts(layer):
+            continue
+        if kind.folds and groups and groups[-1][-1].kind == layer.kind:
+            groups[-1].append(layer)
+        else:
+            groups.append([layer])
+    last = len(groups) - 1
+    return [Step(stage, tuple(group), number == 0, number == last) for number, group in enumerate(groups)]
 
 
 @dataclass(frozen=True)
 class Live:
-    """A change in progress: layers above number `index` go on with what they worked out over the stack before it.
+    """A change in progress: steps above number `index` go on with what they worked out over the stack before it.
 
-    pixels: the picture of layer `index` with a stroke in progress; None if the layer is simply another.
+    pixels: the picture of step `index` with a stroke in progress; None if the layer is simply another.
     """
 
     index: int
@@ -171,45 +144,54 @@ class Live:
 
 
 class Stack:
-    """Active layers bottom to top. `pixels(rect, level, upto=n)` is the picture after the first n of them."""
+    """Steps bottom to top. `pixels(rect, level, upto=n)` is the picture after the first n of them."""
 
-    def __init__(self, engine: Engine, steps: tuple[_Step, ...]):
+    def __init__(self, engine: Engine, steps: tuple[Step, ...]):
         self._engine = engine
         self.steps = steps
+        self._kinds = [engine.kind_of(step) for step in steps]
+        self._first = _first_of_stage(steps)
         self._around = [self._surroundings(i) for i in range(len(steps))]
 
     def __len__(self) -> int:
         return len(self.steps)
 
     def around(self, index: int) -> Surroundings:
-        """What layer number `index` may look at."""
+        """What step number `index` may look at."""
         return self._around[index]
 
     def position(self, layer_id: str) -> int | None:
-        return next((i for i, step in enumerate(self.steps) if step.layer.id == layer_id), None)
+        """Number of the step that holds a layer; None if it does not act."""
+        return next((i for i, step in enumerate(self.steps) if any(x.id == layer_id for x in step.layers)), None)
 
     def first_unlike(self, other: "Stack") -> int:
-        """Number of the first layer that is not the same in another stack."""
+        """Number of the first step that is not the same in another stack."""
         for index, (a, b) in enumerate(zip(self.steps, other.steps)):
-            if a.layer is not b.layer or (a.stage.strength, a.first, a.last) != (b.stage.strength, b.first, b.last):
+            if not a.same_as(b):
                 return index
         return min(len(self), len(other))
 
+    def warp(self, upto: int) -> Warp:
+        """How the first `upto` steps move the photo. One stage does, so one warp is all there is."""
+        moving = (kind.warp(step) for kind, step in zip(self._kinds[:upto], self.steps))
+        return next((warp for warp in moving if warp is not STILL), STILL)
+
     def _surroundings(self, index: int, live: Live | None = None) -> Surroundings:
-        first = self._first_of_stage(index)
+        first, warp, photo = self._first[index], self.warp(index), self._engine.photo
         closed = {s.stage.id: s.stage.strength for s in self.steps[:first]}
-        beneath = (*(step.layer for step in self.steps[:index]), *closed.items())
+        beneath = (*(layer for step in self.steps[:index] for layer in step.layers), *closed.items())
         return Surroundings(
-            self._engine.photo.bounds,
+            photo.bounds,
             lambda rect, level: self.pixels(rect, level, upto=index, live=live),
             lambda rect: self.fingerprint(rect, upto=index),
             beneath,
             lambda rect, level: self.pixels(rect, level, upto=first, live=live),
-            self._engine.photo.read,
+            photo.read if warp is STILL else partial(warp.resample, photo.read),
+            warp,
         )
 
     def _over_live(self, index: int, live: Live, rect: Rect, level: int) -> Surroundings:
-        """What a layer above a stroke in progress looks at: the picture with the stroke.
+        """What a step above a stroke in progress looks at: the picture with the stroke.
 
         What it worked out for the picture before the stroke (patches, maps) serves until the pen is lifted: to solve
         it all anew at every event would hold the pen up.
@@ -217,37 +199,29 @@ class Stack:
         around = self._surroundings(index, live)
         step = self.steps[index]
         before = live.before.position(step.layer.id)
-        kind = self._engine.kinds[step.layer.kind]
-        if before is None or not hasattr(kind, "prepare"):
+        if before is None:
             return around
         known = live.before.around(before)
-        kind.prepare(known, step.layer, rect, level)
-        return replace(known, below=around.below, stage_input=around.stage_input)
-
-    def _first_of_stage(self, index: int) -> int:
-        while not self.steps[index].first:
-            index -= 1
-        return index
+        self._kinds[index].prepare(known, step, rect, level)
+        return replace(around, beneath=known.beneath, below_fingerprint=known.below_fingerprint)
 
     def fingerprint(self, rect: Rect, *, upto: int | None = None) -> bytes:
-        """Hash of what a level-0 rectangle depends on after the first `upto` layers."""
+        """Hash of what a level-0 rectangle depends on after the first `upto` steps."""
         upto = len(self.steps) if upto is None else upto
-        reach = [rect] * (upto + 1)
+        bounds, touched, reach = self._engine.photo.bounds, [], rect
         for index in range(upto - 1, -1, -1):
-            step = self.steps[index]
-            kind = self._engine.kinds[step.layer.kind]
-            touched = kind.touches(step.layer, reach[index + 1])
-            halo = kind.halo(step.layer, 0) if touched else 0
-            reach[index] = reach[index + 1].expand(halo).intersect(self._engine.photo.bounds)
+            kind, step = self._kinds[index], self.steps[index]
+            if kind.touches(step, reach):
+                touched.append((index, reach))
+                reach = kind.needs(step, reach).intersect(bounds)
         digest = hashlib.blake2b(self._engine.photo.sha256.encode(), digest_size=16).digest()
-        for index in range(upto):
-            step, area = self.steps[index], reach[index + 1]
-            kind = self._engine.kinds[step.layer.kind]
-            if kind.touches(step.layer, area):
-                h = hashlib.blake2b(digest, digest_size=16)
-                h.update(f"{step.layer.kind}|{step.layer.strength}|{step.stage.id}|{step.stage.strength}".encode())
-                h.update(kind.fingerprint(self.around(index), step.layer, area))
-                digest = h.digest()
+        for index, area in reversed(touched):
+            step = self.steps[index]
+            strengths = "+".join(f"{layer.strength}" for layer in step.layers)
+            h = hashlib.blake2b(digest, digest_size=16)
+            h.update(f"{step.layer.kind}|{strengths}|{step.stage.id}|{step.stage.strength}".encode())
+            h.update(self._kinds[index].fingerprint(self.around(index), step, area))
+            digest = h.digest()
         return digest
 
     def pixels(
@@ -255,49 +229,33 @@ class Stack:
     ) -> EncodedRGB:
         """float32 (h, w, 3), a new array, of a rectangle inside the level.
 
-        upto: number of layers to apply; a stage cut through stays open, its strength comes at its end.
-        live: a stroke in progress in place of the full-strength picture of a layer.
+        upto: number of steps to apply; a stage cut through stays open, its strength comes at its end.
+        live: a stroke in progress in place of the picture of a step.
         """
         upto = len(self.steps) if upto is None else upto
         index = upto - 1
         if index < 0:
             return self._engine.photo.read(rect, level)
-        step = self.steps[index]
-        kind = self._engine.kinds[step.layer.kind]
-        strength, below = np.float32(step.layer.strength), None
+        step, kind = self.steps[index], self._kinds[index]
         if live is not None and live.index == index and live.pixels is not None:
             out = live.pixels(rect, level)
-        elif kind.touches(step.layer, self._engine.level0(rect, level)):
+        elif kind.touches(step, self._engine.level0(rect, level)):
             over = live is not None and index > live.index
             around = self._over_live(index, live, rect, level) if over else self.around(index)
-            if hasattr(kind, "add_to"):
-                out = around.below(rect, level)
-                kind.add_to(out, around, step.layer, rect, level, strength)
-                strength = 1
-            else:
-                if strength != 1:  # what lies below is needed twice: it is worked out once
-                    below = self.pixels(rect, level, upto=index, live=live)
-                    around = replace(around, below=_known(around.below, rect, level, below))
-                out = kind.render(around, step.layer, rect, level)
+            out = kind.render(around, step, rect, level)
         else:
-            out, strength = self.pixels(rect, level, upto=index, live=live), 1
-        if strength != 1:
-            if below is None:
-                below = self.pixels(rect, level, upto=index, live=live)
-            out = _mixed(below, out, strength)
-        if step.last and step.stage.strength < 1:
-            stage_input = self.pixels(rect, level, upto=self._first_of_stage(index), live=live)
-            out = _mixed(stage_input, out, step.stage.strength)
+            out = self.pixels(rect, level, upto=index, live=live)
+        if step.last and step.stage.strength < 1 and not kind.folds:
+            out = mixed(self.pixels(rect, level, upto=self._first[index], live=live), out, step.stage.strength)
         return out
 
 
-def _mixed(below: EncodedRGB, over: EncodedRGB, strength: float) -> EncodedRGB:
-    return cv2.addWeighted(below, 1 - float(strength), over, float(strength), 0)
-
-
-def _known(read: Pixels, rect: Rect, level: int, pixels: EncodedRGB) -> Pixels:
-    """`read`, with one rectangle that is at hand already."""
-    return lambda r, n: pixels.copy() if r == rect and n == level else read(r, n)
+def _first_of_stage(steps: tuple[Step, ...]) -> list[int]:
+    """For each step the number of the one that opens its stage."""
+    firsts: list[int] = []
+    for index, step in enumerate(steps):
+        firsts.append(index if step.first else firsts[-1])
+    return firsts
 
 
 def whole_picture_tiles(bounds: Rect) -> list[tuple[int, int]]:

@@ -1,9 +1,14 @@
-"""Tiles made in the background: nearest to the pointer first, out-of-date work dropped before it starts."""
+"""Tiles made in the background: nearest to the pointer first, out-of-date work dropped before it starts.
+
+What a tile is known by is worked out here too, not in the window's thread: with thousands of edits above a slider that
+takes as long as many frames.
+"""
 
 import os
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 
 from lather.core.engine.engine import Engine
 from lather.core.job.model import Job
@@ -13,7 +18,8 @@ from lather.core.job.model import Job
 class TileRequest:
     """What a view wants: `tiles` as (column, row) in the order they matter. `stage_id` None = all stages.
 
-    drafts: tiles of which a draft comes first, made over what is known of the job `settled`.
+    settled: the job that was last on screen finished; where a draft over what is known of it is sooner there than the
+    tile, all drafts come first.
     """
 
     job: Job
@@ -21,12 +27,11 @@ class TileRequest:
     level: int
     tiles: tuple[tuple[int, int], ...]
     settled: Job | None = None
-    drafts: tuple[tuple[int, int], ...] = ()
 
 
 @dataclass(frozen=True)
 class TileResponse:
-    """One finished tile, or its draft: `key` is what it is known by, `pixels` read-only float32 (h, w, 3)."""
+    """A tile: `key` is what it is known by, `pixels` read-only float32 (h, w, 3), None if the view has them already."""
 
     request: TileRequest
     column: int
@@ -36,19 +41,35 @@ class TileResponse:
     draft: bool = False
 
 
+class _Queue:
+    """What is left to do of one request."""
+
+    def __init__(self, request: TileRequest, engine: Engine):
+        self.request, self._engine = request, engine
+        self.waiting: list[tuple[int, int, tuple | None]] = [(*tile, None) for tile in request.tiles]
+
+    @cached_property
+    def drafting(self) -> bool:
+        request = self.request
+        if request.settled is None or request.settled is request.job or request.stage_id == "photo":
+            return False
+        return self._engine.drafts(request.job, request.settled, request.stage_id)
+
+
 class Scheduler:
     """A few worker threads serving the newest request of each channel ("view", "before", …).
 
-    `deliver(response)` is called in a worker thread. A new request on a channel takes the place of the old
-    one: tiles of the old one that were not begun are never made. `fail(error)` hears of a broken tile.
+    `deliver(response)` is called in a worker thread; tiles whose key `have(key)` holds true for come without pixels. A
+    new request on a channel takes the place of the old one: tiles of the old one that were not begun are never made.
+    `fail(error)` hears of a broken tile.
     """
 
     def __init__(
         self, engine: Engine, deliver: Callable[[TileResponse], None], fail: Callable[[Exception], None],
-        *, workers: int | None = None,
+        *, have: Callable[[tuple], bool] = lambda key: False, workers: int | None = None,
     ):
-        self._engine, self._deliver, self._fail = engine, deliver, fail
-        self._queues: dict[str, tuple[TileRequest, list]] = {}
+        self._engine, self._deliver, self._fail, self._have = engine, deliver, fail, have
+        self._queues: dict[str, _Queue] = {}
         self._condition = threading.Condition()
         self._stopped = False
         self._busy = 0
@@ -59,8 +80,7 @@ class Scheduler:
 
     def request(self, request: TileRequest, channel: str = "view") -> None:
         with self._condition:
-            waiting = [(*tile, True) for tile in request.drafts] + [(*tile, False) for tile in request.tiles]
-            self._queues[channel] = (request, waiting)
+            self._queues[channel] = _Queue(request, self._engine)
             self._condition.notify_all()
 
     def cancel(self, channel: str | None = None) -> None:
@@ -72,7 +92,7 @@ class Scheduler:
 
     def idle(self) -> bool:
         with self._condition:
-            return not self._queues and not self._busy
+            return not self._busy and not any(queue.waiting for queue in self._queues.values())
 
     def stop(self) -> None:
         with self._condition:
@@ -82,11 +102,10 @@ class Scheduler:
         for thread in self._threads:
             thread.join(timeout=10)
 
-    def _next(self) -> tuple[TileRequest, tuple[int, int, bool]] | None:
-        for channel, (request, waiting) in list(self._queues.items()):
-            if waiting:
-                return request, waiting.pop(0)
-            del self._queues[channel]
+    def _next(self) -> tuple[_Queue, tuple[int, int, tuple | None]] | None:
+        for queue in self._queues.values():
+            if queue.waiting:
+                return queue, queue.waiting.pop(0)
         return None
 
     def _work(self) -> None:
@@ -100,16 +119,27 @@ class Scheduler:
                     return
                 self._busy += 1
             try:
-                request, (column, row, draft) = found
-                place = (request.stage_id, request.level, column, row)
-                if draft:
-                    pixels = self._engine.draft(request.job, request.settled, *place)
-                else:
-                    pixels = self._engine.tile(request.job, *place)
-                key = self._engine.tile_key(request.job, *place)
-                self._deliver(TileResponse(request, column, row, key, pixels, draft))
+                self._make(*found)
             except Exception as error:  # reported once; the worker goes on
                 self._fail(error)
             finally:
                 with self._condition:
                     self._busy -= 1
+
+    def _make(self, queue: _Queue, tile: tuple[int, int, tuple | None]) -> None:
+        """One tile; or its draft, and it waits once more with its key."""
+        request, (column, row, key) = queue.request, tile
+        place = (request.stage_id, request.level, column, row)
+        drafted = key is not None
+        if not drafted:
+            key = self._engine.tile_key(request.job, *place)
+        if self._have(key):
+            self._deliver(TileResponse(request, column, row, key, None))
+        elif queue.drafting and not drafted:
+            pixels = self._engine.draft(request.job, request.settled, *place)
+            self._deliver(TileResponse(request, column, row, key, pixels, True))
+            with self._condition:
+                queue.waiting.append((column, row, key))
+                self._condition.notify_all()
+        else:
+            self._deliver(TileResponse(request, column, row, key, self._engine.tile(request.job, *place, key=key)))

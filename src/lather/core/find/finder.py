@@ -14,13 +14,15 @@ from lather.core.find.glints import is_glint
 from lather.core.find.scene import FindScene
 from lather.core.find.worth import Delivery, judged
 from lather.core.job.face_map import FaceMap
-from lather.core.job.finds import KINDS, SPOTS, Find
+from lather.core.job.finds import Find
+from lather.core.kinds.registry import KEEPERS, KINDS
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.threads import give_way, one_thread_in_opencv
 
 _LEAST_SIDE_PX = 32
 _FIRST = ("brow_hair", "smeared_lip")  # kinds that know more of their place than others do
 _CERTAIN = 0.99  # confidence of spots that no line hides
+_SPOTS = ("blemish_dark", "blemish_red", "blemish_bright", "flake", *KEEPERS)
 _BROAD, _MOST_OF_IT = ("scar", "makeup_fold", "jewellery_mark"), 0.7  # lines whose rims are seen; share on another
 _OWN_LENGTH = 5.0  # sizes of a spot up to which a line may be drawn by it
 # A flaw as a person would outline it, over the size at about half height that is measured: medians on made plates of
@@ -110,7 +112,7 @@ def one_for_one_place(finds: list[Find]) -> list[Find]:
 
 
 def _is_certain(find: Find) -> bool:
-    return find.kind in SPOTS and find.confidence >= _CERTAIN
+    return find.kind in _SPOTS and find.confidence >= _CERTAIN
 
 
 def _drawn_by(line: Find, spot: Find) -> bool:

@@ -13,9 +13,10 @@ from lather.core.find.self_check import is_better, lays_gloss, stands_off
 from lather.core.find.source_of_tone import sparing, without_gloss
 from lather.core.job.commands import AddEdits, AddLayer, Command, Together
 from lather.core.job.fence import Fence
-from lather.core.job.finds import KINDS, SOFTENED, Find, stage_of_kind
+from lather.core.job.finds import Find
 from lather.core.job.limits import band
 from lather.core.job.model import Job, Layer, Stroke, new_id
+from lather.core.kinds.registry import kind_of, stage_of_kind
 from lather.core.measure.residual import find_contrast, residual_share
 from lather.core.stages.mend.dab import dab_stroke, source_candidates
 from lather.core.stages.strands.propose import strand_size, strand_stroke
@@ -23,39 +24,25 @@ from lather.core.stages.strands.propose import strand_size, strand_stroke
 SOFTEN_STRENGTH = 0.55
 # Brush size over the find's, and pixels more. What is mended wider than need be is told less well from around it.
 _SPOT_SIZE, _LINE_SIZE = (1.4, 3.0), (2.3, 3.0)
-_OWN_SIZES = {
-    "blemish_red": (1.5, 4.0), "smeared_lip": (1.5, 4.0),  # their halo goes far
-    "blemish_bright": (1.26, 2.7),
-    "flake": (0.9, 4.0),  # its outline holds a rim that hardly shows
-    "under_eye": (1.7, 3.0), "vein_eye": (1.3, 1.0), "scar": (1.4, 3.0), "strap_mark": (1.25, 3.0),
-    "jewellery_mark": (1.0, 2.1), "vein_nose": (1.1, 2.4), "makeup_fold": (1.0, 2.1),
-}
 _LINE_EDGE, _SPOT_EDGE = 0.35, 0.15
-_OWN_EDGES = {  # these fade out to their sides themselves
-    "smeared_lip": 0.5, "under_eye": 0.8, "jewellery_mark": 0.8, "vein_nose": 0.8, "makeup_fold": 0.8,
-}
 _LEAST_PX, _LARGEST_PX = 3.0, 400.0
 _TRIES = 4
 _SOURCES_TRIED = 3
 _ABOVE_FLOOR = 0.01  # of a softened find's strength, so that rounding never leaves less than the floor
 _CHEEK_OFF = 0.25  # lengths of the hollow from it to the cheek that is taken
 _LASHES_OFF, _CHEEK_IN, _FENCE_FEATHER = 0.45, 2.0, 0.5  # widths of the hollow: fence above and below its middle
-_CHECKED = tuple(kind for kind in KINDS if kind not in ("stray_hair", "hair_on_skin", "brow_hair", "vein_eye"))
-"""Kinds whose mend is held against its surroundings; what is a line of a pixel or two has none of its own tone."""
-_BY_HAND = ("intruder", "braces", "blotch", "redness", "shine")
-"""Kinds that are listed but not mended by themselves: by hand, or in a later stage."""
 
 
 def can_mend(find: Find) -> bool:
     """True if an edit can be proposed for a find of this kind."""
-    return find.kind not in _BY_HAND
+    return not kind_of(find.kind).by_hand
 
 
 def proposed_size(find: Find) -> float:
     """Brush size (px) that covers a find and its soft rim."""
     if find.kind == "stray_hair":
         return strand_size(find.width_px or 2.0)
-    times, more = _OWN_SIZES.get(find.kind, _SPOT_SIZE if find.path is None else _LINE_SIZE)
+    times, more = kind_of(find.kind).size or (_SPOT_SIZE if find.path is None else _LINE_SIZE)
     across = find.size_px if find.path is None else find.width_px or 2.0
     return float(np.clip(times * across + more, _LEAST_PX, _LARGEST_PX))
 
@@ -71,7 +58,9 @@ def proposed_stroke(find: Find, stage_id: str = "mend") -> Stroke:
     """
     if find.kind == "stray_hair" or (stage_id == "strands" and find.path is not None):
         return strand_stroke(find.path, find.width_px or 2.0, find=find.id, note=find.label.lower())
-    edge = _OWN_EDGES.get(find.kind, _SPOT_EDGE if find.path is None else _LINE_EDGE)
+    edge = kind_of(find.kind).edge
+    if edge is None:
+        edge = _SPOT_EDGE if find.path is None else _LINE_EDGE
     stroke = dab_stroke(
         find.x, find.y, proposed_size(find), edge=edge, note=find.label.lower(), path=find.path, find=find.id
     )
@@ -116,16 +105,16 @@ def layer_for(job: Job, find: Find, default_layer_id: str, stage_id: str = "mend
             return Place("strands", default_layer_id if default_layer_id in ids else ids[-1], None)
         layer = Layer(new_id(), "Stray hairs", "strands")
         return Place("strands", layer.id, AddLayer("strands", layer, 0))
-    if find.kind not in SOFTENED:
+    if not kind_of(find.kind).softened:
         layers = job.stage("mend").layers
-        plain = [layer.id for layer in layers if not layer.extra.get("soften")]
+        plain = [layer.id for layer in layers if not layer.soften]
         return Place("mend", default_layer_id if default_layer_id in plain or not plain else plain[-1], None)
     where = find.zone.partition(",")[2].strip()
-    name = {"under_eye": f"Under-eye, {where}" if where else "Under-eye", "crease": f"Creases, {find.zone}"}[find.kind]
+    name = kind_of(find.kind).layer_name.format(where=where, zone=find.zone).removesuffix(", ")
     for layer in job.stage("mend").layers:
-        if layer.extra.get("soften") == find.kind and layer.extra.get("where") == find.zone:
+        if (layer.soften, layer.where) == (find.kind, find.zone):
             return Place("mend", layer.id, None)
-    layer = Layer(new_id(), name, strength=SOFTEN_STRENGTH, extra={"soften": find.kind, "where": find.zone})
+    layer = Layer(new_id(), name, strength=SOFTEN_STRENGTH, soften=find.kind, where=find.zone)
     return Place("mend", layer.id, AddLayer("mend", layer, len(job.stage("mend").layers)))
 
 
@@ -137,7 +126,7 @@ def mend_command(
     stroke = next(_better(engine, job, find, place, _proposals(engine, job, find, place)), None)
     if stroke is None:
         return None
-    if find.kind in SOFTENED:
+    if kind_of(find.kind).softened:
         place, stroke = _above_the_floor(engine, job, find, place, stroke)
     add = AddEdits(place.stage_id, place.layer_id, (stroke,))
     return Together(f"mend {find.label.lower()}", (place.make, add)) if place.make else add
@@ -166,7 +155,7 @@ def _better(
     with_layer = place.make.apply(job) if place.make else job
     others = job.finds or ()
     for stroke in strokes:
-        if find.kind not in _CHECKED:
+        if not kind_of(find.kind).checked:
             yield stroke
             continue
         trial = AddEdits(place.stage_id, place.layer_id, (stroke,)).apply(with_layer)

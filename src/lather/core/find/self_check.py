@@ -5,13 +5,13 @@ from collections.abc import Callable, Iterable
 import cv2
 import numpy as np
 
+from lather.core.brush.coverage import stroke_coverage
 from lather.core.colour import profiles
 from lather.core.colour.gloss import gloss_mask, usual_skin
 from lather.core.colour.lab import delta_e2000
 from lather.core.job.finds import Find
 from lather.core.job.model import Stroke
 from lather.core.measure.residual import find_contrast
-from lather.core.stages.patches.coverage import stroke_coverage
 from lather.core.types import EncodedRGB, Lab, Rect
 
 _MENDED, _RIM = 0.5, 0.02  # coverage: what counts as the place, and what as its surroundings

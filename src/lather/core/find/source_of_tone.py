@@ -5,12 +5,12 @@ from dataclasses import replace
 
 import numpy as np
 
+from lather.core.brush.coverage import stroke_coverage
 from lather.core.colour.gloss import gloss_mask, usual_skin
 from lather.core.engine.engine import Engine
 from lather.core.job.fence import Fence
 from lather.core.job.finds import Find
 from lather.core.job.model import Job, Stroke
-from lather.core.stages.patches.coverage import stroke_coverage
 
 _LAID = 0.05  # coverage from which a place counts
 _MOST_GLOSS = 0.02  # share of gloss in what is taken, over that of the place itself

@@ -10,7 +10,8 @@ from scipy.spatial import cKDTree
 from lather.core.colour.lab import delta_e2000
 from lather.core.find import blob_fit, lips, look, proposals, tell
 from lather.core.find.scene import FindScene
-from lather.core.job.finds import KEEPERS, Find
+from lather.core.job.finds import Find
+from lather.core.kinds.registry import KEEPERS
 from lather.core.threads import BACKGROUND
 
 _SCALE_STEP = 1.32

@@ -18,8 +18,9 @@ from lather.core.job.copies import keep_copies
 from lather.core.job.document import Reading, job_from_json, job_to_json, same_document, source_from_json
 from lather.core.job.history import History
 from lather.core.job.identity import JobIdentity, only_if_unchanged
+from lather.core.job.known import layer_kinds
 from lather.core.job.member_names import encoded_name, plain_name
-from lather.core.job.model import LAYER_KINDS, Job, Source
+from lather.core.job.model import Job, Source
 from lather.core.job.stroke_arrays import points_from_npy, points_to_npy
 
 MIMETYPE = "application/x-lather"
@@ -246,7 +247,7 @@ def _is_unknown(member: str, reading: Reading) -> bool:
 
 def _unknown_notes(job: Job) -> list[str]:
     layers = [layer for stage in job.stages for layer in stage.layers]
-    unknown = [f"“{layer.name}”" for layer in layers if layer.kind not in LAYER_KINDS or layer.unknown_edits]
+    unknown = [f"“{layer.name}”" for layer in layers if layer.kind not in layer_kinds() or layer.unknown_edits]
     if not unknown and not job.unknown_stages:
         return []
     what = f"on {', '.join(unknown[:3])}" if unknown else "in a stage"

@@ -17,7 +17,7 @@ class Change:
 
 
 def change_between(before: Job, after: Job, label: str) -> Change:
-    """The topmost place in which two jobs differ; `label` is the command's own."""
+    """The first place, in the order of the course, in which two jobs differ; `label` is the command's own."""
     for old, new in zip(before.stages, after.stages):
         if old is not new:
             return _in_stage(old, new, label)

@@ -13,9 +13,10 @@ from lather.core.errors import JobFileError, RequestError
 from lather.core.job.face_map import FaceMap
 from lather.core.job.fence import Fence
 from lather.core.job.finds import DECISIONS, Find
-from lather.core.job.grain_model import GrainModel
 from lather.core.job.kept import kept
-from lather.core.job.model import LAYER_KINDS, STAGE_IDS, TOOLS, Job, Layer, Source, Stage, Stroke, new_id
+from lather.core.job.known import layer_kinds
+from lather.core.job.model import STAGE_IDS, Job, Layer, Source, Stage, Stroke, new_id
+from lather.core.tools.registry import TOOLS
 
 _MALFORMED = (RequestError, KeyError, TypeError, ValueError, AttributeError, IndexError, OverflowError)
 
@@ -52,6 +53,8 @@ def layer_to_json(layer: Layer) -> dict:
         data["settings"] = layer.settings
     if layer.fence is not None:
         data["fence"] = layer.fence.to_json()
+    if layer.soften:
+        data |= {"soften": layer.soften, "where": layer.where}
     return data
 
 
@@ -87,14 +90,15 @@ def layer_from_json(data: dict, points: dict) -> Layer:
     kind = str(data.get("kind", "mend"))
     known, unknown = [], []
     for edit in data.get("edits", ()):
-        (known if kind in LAYER_KINDS and _known_edit(edit) else unknown).append(edit)
+        (known if kind in layer_kinds() and _known_edit(edit) else unknown).append(edit)
     kept({"edits": unknown})
     layer = Layer(
         id=str(data["id"])[:64], name=str(data["name"]), kind=kind, on=bool(data.get("on", True)),
         strength=_share(data.get("strength", 1.0)), named_by_person=bool(data.get("named_by_person", False)),
         edits=strokes_from_json(known, points), settings=_settings(data.get("settings", {}), kind, points),
-        unknown_edits=tuple(unknown),
-        extra=kept(data, "id", "name", "kind", "on", "strength", "named_by_person", "edits", "settings", "fence"),
+        soften=str(data.get("soften", ""))[:64], where=str(data.get("where", ""))[:64], unknown_edits=tuple(unknown),
+        extra=kept(data, "id", "name", "kind", "on", "strength", "named_by_person", "edits", "settings", "fence",
+                   "soften", "where"),
     )
     if data.get("fence"):
         try:
@@ -116,26 +120,16 @@ def _share(value: object) -> float:
     return 1.0 if math.isnan(number) else min(1.0, max(0.0, number))
 
 
-_SETTINGS = {"width_px": ranges.SPLIT_WIDTH_PX, "amount": ranges.GRAIN_AMOUNT}
-_BANDS = ("tone", "texture", "blotch", "veil")
-
-
 def _settings(data: dict, kind: str, points: dict) -> dict:
     """Settings of a layer less those that cannot be; a layer of an unknown kind keeps what it has."""
     settings = kept(dict(data))
-    if kind not in LAYER_KINDS:
-        return settings
-    for key, value in list(settings.items()):
-        try:
-            if key in _SETTINGS:
-                _SETTINGS[key].check(float(value), key)
-            elif key == "grain":
-                GrainModel.from_json(value)
-            elif key == "band" and value not in _BANDS:
-                raise RequestError(f"There is no band “{value}”.")
-        except _MALFORMED:
-            _left_out(points, "setting", key)
-            del settings[key]
+    for parameter in layer_kinds().get(kind, ()):
+        if parameter.id in settings:
+            try:
+                parameter.check(settings[parameter.id])
+            except _MALFORMED:
+                _left_out(points, "setting", parameter.id)
+                del settings[parameter.id]
     return settings
 
 

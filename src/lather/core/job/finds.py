@@ -7,55 +7,9 @@ import numpy as np
 from lather.core import ranges
 from lather.core.errors import RequestError
 from lather.core.job.kept import kept
-
-KINDS = {
-    "blemish_dark": "Dark spot",
-    "blemish_red": "Red spot",
-    "blemish_bright": "Bright spot",
-    "flake": "Flake",
-    "mole": "Mole",
-    "freckle": "Freckle",
-    "scar": "Scar",
-    "crease": "Crease",
-    "makeup_fold": "Make-up in a fold",
-    "under_eye": "Under-eye",
-    "strap_mark": "Strap mark",
-    "jewellery_mark": "Chain mark",
-    "vein_nose": "Vein",
-    "vein_eye": "Vein in the eye",
-    "hair_on_skin": "Hair on skin",
-    "brow_hair": "Stray brow hair",
-    "stray_hair": "Stray hair",
-    "smeared_lip": "Smeared lip",
-    "cloth_speck": "Speck on cloth",
-    "lens_mark": "Lens mark",
-    "intruder": "Intruder",
-    "braces": "Braces",
-    "blotch": "Blotch",
-    "redness": "Redness",
-    "shine": "Shine",
-}
-"""Kinds of finds and their labels."""
-
-STAGE_KINDS = {"strands": ("stray_hair", "hair_on_skin", "brow_hair")}
-"""Kinds of finds that a stage after Mend works on; a hair on skin or beside a brow may be mended in either."""
-
-KEEPERS = ("mole", "freckle")
-SPOTS = ("blemish_dark", "blemish_red", "blemish_bright", "flake", *KEEPERS)
-SOFTENED = ("crease", "under_eye")
-"""Kinds that belong to the person: mended on a layer of their own at part strength, never wholly."""
+from lather.core.kinds.registry import kind_of
 
 DECISIONS = ("keep", "skip")
-
-
-def stage_of_kind(kind: str) -> str:
-    """The stage that takes a kind of find away when nobody says otherwise."""
-    return "strands" if kind == "stray_hair" else "mend"
-
-
-def listed_in(kind: str, stage_id: str) -> bool:
-    """True if finds of a kind stand in a stage's list."""
-    return kind in STAGE_KINDS.get(stage_id, ()) if stage_id != "mend" else stage_of_kind(kind) == "mend"
 
 
 @dataclass(frozen=True)
@@ -82,7 +36,7 @@ class Find:
 
     @property
     def label(self) -> str:
-        return KINDS.get(self.kind, self.kind)
+        return kind_of(self.kind).label
 
     @property
     def visibility(self) -> float:

@@ -20,18 +20,10 @@ from lather.core.job.fence import Fence
 from lather.core.job.finds import Find
 from lather.core.job.kept import kept
 from lather.core.job.source_map import SourceTurn, source_rect
+from lather.core.tools.registry import TOOLS, modes
 from lather.core.types import EMPTY, Rect
 
 STAGE_IDS = ("mend", "strands", "split", "even", "sculpt", "colour", "shape", "grain", "crisp", "finish")
-MEND_TOOLS = ("dab", "carry", "copy", "sweep", "graft", "blend_in", "drag", "give_back")
-TOOLS = (*MEND_TOOLS, "strand", "area", "mix", "veil", "grain")
-OUTLINE_TOOLS = ("graft", "area")
-TAKING_TOOLS = ("dab", "carry", "copy", "graft")
-"""They take pixels from elsewhere, so they need an offset."""
-COPY_MODES = ("any", "lighter", "darker")
-MODES = (*COPY_MODES, "flat")
-LAYER_KINDS = ("mend", "strands", "split", "grain")
-"""Methods of the stages that this version computes; a layer of another is kept as it came."""
 
 
 def new_id() -> str:
@@ -49,8 +41,8 @@ def freeze_points(points) -> np.ndarray:
 class Stroke:
     """One edit by brush, or (graft) by outline.
 
-    tool: one of TOOLS. points: float32 (n, 4) x, y, pressure 0-1, seconds; of OUTLINE_TOOLS, the outline's corners;
-    of a strand, its path from tip to root.
+    tool: one of TOOLS. points: float32 (n, 4) x, y, pressure 0-1, seconds; of a tool by outline, its corners; of a
+    strand, its path from tip to root.
     offset: whole pixels (dx, dy) from the place painted to the place taken from; None where nothing is taken.
     turn: mirror, rotation and scale of what is taken. mode: for copy, any / lighter / darker; for area, any (smooth)
     or flat. own_texture: a copy takes the tone only. feather: px that an outline fades inwards, None for a share of the
@@ -89,7 +81,7 @@ class Stroke:
 
     @property
     def by_outline(self) -> bool:
-        return self.tool in OUTLINE_TOOLS
+        return TOOLS[self.tool].by_outline
 
     @property
     def feather_px(self) -> float:
@@ -99,7 +91,7 @@ class Stroke:
     @property
     def heals(self) -> bool:
         """Its tone is fitted to the surroundings by a membrane."""
-        return self.tool in ("dab", "carry", "graft", "blend_in")
+        return TOOLS[self.tool].heals
 
     def covers(self, x: float, y: float, size_px: float) -> bool:
         """True if the stroke passes over a spot of a size so that most of it is mended."""
@@ -133,9 +125,9 @@ class Stroke:
         """
         if not ranges.ID.fullmatch(self.id):
             raise RequestError(f"An edit's id “{self.id[:40]}” is no plain word.")
-        if self.mode not in MODES:
-            raise RequestError(f"There is no mode “{self.mode[:40]}”; choose from {', '.join(MODES)}.")
-        if self.offset is None and self.tool in TAKING_TOOLS:
+        if self.mode not in modes():
+            raise RequestError(f"There is no mode “{self.mode[:40]}”; choose from {', '.join(modes())}.")
+        if self.offset is None and TOOLS[self.tool].takes:
             raise RequestError(f"A {self.tool} without the place it takes from cannot be laid down.")
         for value in self.offset or ():
             ranges.OFFSET_PX.check(value, "An offset")
@@ -165,7 +157,7 @@ class Stroke:
         data |= {"id": self.id, "kind": "stroke", "tool": self.tool, "brush": self.brush.to_json()}
         if self.offset is not None:
             data["offset"] = list(self.offset)
-        if self.tool in ("copy", "area"):
+        if TOOLS[self.tool].modes:
             data["mode"] = self.mode
         if self.feather is not None:
             data["feather_px"] = self.feather
@@ -208,6 +200,7 @@ class Layer:
     """A named list of edits with strength 0-1 and a switch; `kind` says which stage method renders it.
 
     settings: plain values of its kind (widths, bands); `"everywhere": True` makes it act without edits.
+    soften: the kind of find that it softens, or ""; where: in which zone. Such a layer is found again by the two.
     fence: none of its edits reaches outside it. unknown_edits: edits of a newer version, as they were read: they do
     nothing here and are written back.
     """
@@ -221,12 +214,10 @@ class Layer:
     named_by_person: bool = False
     settings: dict = field(default_factory=dict)
     fence: Fence | None = None
+    soften: str = ""
+    where: str = ""
     unknown_edits: tuple[dict, ...] = ()
     extra: dict = field(default_factory=dict)
-
-    @property
-    def active(self) -> bool:
-        return self.on and self.strength > 0 and bool(self.edits or self.settings.get("everywhere"))
 
 
 @dataclass(frozen=True)
@@ -317,7 +308,7 @@ class Job:
         """Ids of the finds that some edit was made for; of those and all that a stroke by hand covers."""
         stages = (self.stage("mend"), self.stage("strands"))  # evening tone or adding grain takes no flaw away
         edits = [edit for stage in stages for layer in stage.layers for edit in layer.edits
-                 if edit.tool not in ("give_back", "drag")]
+                 if TOOLS[edit.tool].mends]
         on_purpose = frozenset(edit.find for edit in edits if edit.find)
         mended = set(on_purpose)
         by_hand = [edit for edit in edits if not edit.find]

@@ -14,9 +14,9 @@ from lather.core.find.finder import find_all
 from lather.core.find.mend import mend_command
 from lather.core.imageio.read import decode_picture
 from lather.core.job.commands import AddEdits, SetBrief, SetFinds
-from lather.core.job.finds import SOFTENED
 from lather.core.job.history import History
 from lather.core.job.model import new_job
+from lather.core.kinds.registry import SOFTENED
 from lather.core.practice.make import Plate, make_plate
 from lather.core.session import Session
 from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source

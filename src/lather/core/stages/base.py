@@ -1,11 +1,23 @@
-"""What a stage method must offer to the engine."""
+"""What a layer kind offers: to the engine, to saving, and to the hand that paints.
 
-from collections.abc import Callable
+They know no stage by name. A kind is pure: the same layers over the same pixels give the same picture. It inherits from
+`LayerKind`, which does nothing where nothing is said, and gives at least `id`, `touches`, `fingerprint` and `render`.
+"""
+
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Protocol
+from typing import TYPE_CHECKING, ClassVar, Protocol
 
-from lather.core.job.model import Layer
+import cv2
+import numpy as np
+
+from lather.core.job.model import Job, Layer, Stage, Stroke
+from lather.core.parameters import Parameter
 from lather.core.types import EncodedRGB, Rect
+
+if TYPE_CHECKING:
+    from lather.core.engine.engine import Engine
 
 Pixels = Callable[[Rect, int], EncodedRGB]
 """`pixels(rect, level)`: float32 (h, w, 3) of a rectangle that lies inside the picture at that level."""
@@ -14,12 +26,78 @@ Fingerprint = Callable[[Rect], bytes]
 """`fingerprint(rect)`: hash of everything the pixels of a level-0 rectangle depend on."""
 
 
+class Warp(Protocol):
+    """A displacement of the picture. Everything that is kept is kept in the photo's coordinates, which lie below."""
+
+    def to_below(self, xy: np.ndarray) -> np.ndarray:
+        """Places (…, 2) of the picture after it, in the photo."""
+
+    def to_above(self, xy: np.ndarray) -> np.ndarray:
+        """Its inverse."""
+
+    def reads(self, rect: Rect) -> Rect:
+        """Level-0 pixels below that a level-0 rectangle above is made of."""
+
+    def spreads(self, rect: Rect) -> Rect:
+        """Level-0 pixels above that a level-0 rectangle below reaches."""
+
+    def resample(self, read: Pixels, rect: Rect, level: int) -> EncodedRGB:
+        """What `read` shows, moved: a rectangle of a level above."""
+
+
+class Still:
+    """Nothing is moved."""
+
+    def to_below(self, xy: np.ndarray) -> np.ndarray:
+        return xy
+
+    to_above = to_below
+
+    def reads(self, rect: Rect) -> Rect:
+        return rect
+
+    spreads = reads
+
+    def resample(self, read: Pixels, rect: Rect, level: int) -> EncodedRGB:
+        return read(rect, level)
+
+
+STILL = Still()
+
+
+@dataclass(frozen=True)
+class Step:
+    """What is computed in one go, in the order of the course: one active layer, or, of a kind that folds, all active
+    layers of its stage. `first` opens the stage, `last` closes it.
+    """
+
+    stage: Stage
+    layers: tuple[Layer, ...]
+    first: bool = True
+    last: bool = True
+
+    @property
+    def layer(self) -> Layer:
+        return self.layers[-1]
+
+    @property
+    def strength(self) -> float:
+        return self.layer.strength
+
+    def same_as(self, other: "Step") -> bool:
+        """True if both give the same picture over the same one (layers are frozen: identity is enough)."""
+        return (
+            len(self.layers) == len(other.layers) and all(a is b for a, b in zip(self.layers, other.layers))
+            and (self.stage.strength, self.first, self.last) == (other.stage.strength, other.first, other.last)
+        )
+
+
 @dataclass(frozen=True)
 class Surroundings:
-    """What a layer may look at: the picture beneath it, the input of its whole stage, and the photo itself.
+    """What a step may look at: the picture beneath it, the input of its whole stage, and the photo itself.
 
-    `beneath` names what lies under this layer: the layers themselves and the strengths of the stages they close.
-    While `same_beneath` holds, `below` is the same.
+    `beneath` names what lies under the step: the layers themselves and the strengths of the stages they close. While
+    `same_beneath` holds, `below` is the same. warp: how the steps beneath have moved the photo; `photo` is moved alike.
     """
 
     bounds: Rect
@@ -28,29 +106,122 @@ class Surroundings:
     beneath: tuple
     stage_input: Pixels
     photo: Pixels
+    warp: Warp = STILL
 
 
-class LayerKind(Protocol):
-    """A method of a stage. Pure: the same layer over the same pixels gives the same picture.
+@dataclass(frozen=True)
+class Finished:
+    """What came of a stroke: the edit, and how well it fits (0-1); or None, and a sentence that says why."""
 
-    `render` gives the layer at full strength; the engine mixes it by the layer's strength. A kind whose layers add
-    something to the picture beneath may offer `add_to(out, around, layer, rect, level, strength)`, which adds it in
-    place: no copy and no mixing is then needed.
+    edit: Stroke | None
+    fit: float = 0.0
+    message: str = ""
+
+
+class LiveEdit(ABC):
+    """The stroke under the pen. laid: all that it has reached. settled: what was laid first follows what came later.
+
+    disagreement: how badly its border fits, 0-1.
     """
 
-    id: str
+    laid: Rect
+    settled = True
+    disagreement = 0.0
 
-    def halo(self, layer: Layer, level: int) -> int:
-        """Pixels of surrounding (at `level`) that a rectangle's result may depend on, through `below`."""
+    @abstractmethod
+    def extend(self, points: np.ndarray, *, paint: bool = True) -> Rect:
+        """Take new points (n, 4) and return the level-0 rectangle whose pixels changed. paint=False: nothing shows."""
 
-    def touches(self, layer: Layer, rect: Rect) -> bool:
-        """True if the layer may change pixels of a level-0 rectangle."""
+    def settle(self) -> Rect:
+        """Work the whole stroke out as it will be when the pen is lifted; returns what may have changed."""
+        self.settled = True
+        return Rect(0, 0, 0, 0)
 
-    def fingerprint(self, around: Surroundings, layer: Layer, rect: Rect) -> bytes:
-        """Hash of what the layer does inside a level-0 rectangle."""
+    @abstractmethod
+    def pixels(self, rect: Rect, level: int) -> EncodedRGB:
+        """The picture of the step with the stroke, at the strength of its layer: a new array."""
 
-    def render(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> EncodedRGB:
-        """The layer's picture at full strength: a new float32 (h, w, 3) for a rectangle of a level."""
+    @abstractmethod
+    def finish(self, points: np.ndarray) -> Finished:
+        """The edit to be added to the layer. points: (n, 4), all that were given."""
+
+
+@dataclass(frozen=True)
+class Painting:
+    """Where a stroke is painted. job: as it was before. step: its layer with the stroke as the last edit."""
+
+    engine: "Engine"
+    job: Job
+    step: Step
+    around: Surroundings
+    stroke: Stroke
+
+    @property
+    def layer_id(self) -> str:
+        return self.step.layer.id
+
+
+class LayerKind(ABC):
+    """A method of a stage.
+
+    parameters: the settings of its layers. folds: all active layers of the stage are one step, which takes the stage's
+    strength as well: a displacement is scaled, never mixed. prepares: what it works out beforehand (patches, maps of
+    the whole picture) takes longer than a frame, so a draft comes first. levels_within: how far its reduced picture may
+    be off the picture reduced, as a share of the range: what is not linear cannot agree to the last digit.
+    """
+
+    id: ClassVar[str]
+    parameters: ClassVar[tuple[Parameter, ...]] = ()
+    folds: ClassVar[bool] = False
+    prepares: ClassVar[bool] = False
+    levels_within: ClassVar[float] = 2e-4
+
+    def acts(self, layer: Layer) -> bool:
+        """False for a layer that would leave the picture as it is."""
+        return bool(layer.edits or layer.settings.get("everywhere"))
+
+    def needs(self, step: Step, rect: Rect) -> Rect:
+        """Level-0 pixels of its input that a level-0 rectangle may depend on."""
+        return rect
+
+    @abstractmethod
+    def touches(self, step: Step, rect: Rect) -> bool:
+        """True if the step may change pixels of a level-0 rectangle."""
+
+    @abstractmethod
+    def fingerprint(self, around: Surroundings, step: Step, rect: Rect) -> bytes:
+        """Hash of what the step does inside a level-0 rectangle, its strength left out."""
+
+    @abstractmethod
+    def render(self, around: Surroundings, step: Step, rect: Rect, level: int) -> EncodedRGB:
+        """The picture after the step, at its layer's strength: a new float32 (h, w, 3) for a rectangle of a level."""
+
+    def prepare(self, around: Surroundings, step: Step, rect: Rect, level: int) -> None:  # noqa: B027 - most need none
+        """Work out all that `render` will need of what does not follow from the pixels beneath alone."""
+
+    def warp(self, step: Step) -> Warp:
+        """How the step moves the picture."""
+        return STILL
+
+    def kept(self, around: Surroundings, step: Step) -> Mapping:
+        """What is worth keeping in the job file so that it need not be worked out again: {fingerprint: pieces}."""
+        return {}
+
+    def offer(self, kept: Mapping) -> None:  # noqa: B027 - most keep nothing
+        """What a job file kept, of any kind."""
+
+    def begun(self, engine: "Engine", job: Job, stage_id: str, stroke: Stroke) -> Stroke:
+        """The stroke as it begins, with what is found out at its first touch."""
+        return stroke
+
+    @abstractmethod
+    def live(self, painting: Painting) -> LiveEdit:
+        """The stroke under the pen, on a layer of this kind."""
+
+
+def mixed(below: EncodedRGB, over: EncodedRGB, strength: float) -> EncodedRGB:
+    """`over` laid on `below` at a strength."""
+    return over if strength == 1 else cv2.addWeighted(below, 1 - float(strength), over, float(strength), 0)
 
 
 def same_beneath(a: tuple, b: tuple) -> bool:

@@ -1,62 +1,43 @@
-"""The stages of the course that this version computes, one line each, in order; and their layer kinds."""
+"""The stages that this version computes, one line each; and the layer kinds of an open photo."""
 
-from dataclasses import dataclass, field
-
-from lather.core.job.model import MEND_TOOLS, STAGE_IDS, Layer
+from lather.core.job import known
 from lather.core.stages.base import LayerKind
-from lather.core.stages.grain.kind import GrainKind
-from lather.core.stages.look import LookKind
-from lather.core.stages.mend.kind import MendKind
-from lather.core.stages.patches.kind import PatchKind
-from lather.core.stages.patches.patch import PatchStore
-from lather.core.stages.split.kind import TOOLS_OF_BAND, SplitKind
-from lather.core.stages.strands.kind import StrandsKind
+from lather.core.stages.grain.stage import STAGE as GRAIN
+from lather.core.stages.info import StageInfo
+from lather.core.stages.mend.stage import STAGE as MEND
+from lather.core.stages.split.stage import STAGE as SPLIT
+from lather.core.stages.stores import Stores
+from lather.core.stages.strands.stage import STAGE as STRANDS
+
+STAGES: list[StageInfo] = []
+"""In the order of the course."""
 
 
-@dataclass(frozen=True)
-class StageInfo:
-    """What the desk needs to know of a stage: its id and label, a new layer's kind and name, tools, word for an edit.
-
-    band_tools: tools by the band of the layer in hand, where they depend on it.
-    """
-
-    id: str
-    label: str
-    layer_kind: str
-    first_layer_name: str
-    tools: tuple[str, ...]
-    edit_word: str = "edit"
-    band_tools: dict = field(default_factory=dict)
-
-    @property
-    def number(self) -> int:
-        """Place in the course, from 1."""
-        return STAGE_IDS.index(self.id) + 1
-
-    def tools_for(self, layer: Layer | None) -> tuple[str, ...]:
-        """Tools that can be used on a layer (on a new one where there is none)."""
-        if layer is None or not self.band_tools:
-            return self.tools
-        return self.band_tools.get(layer.settings.get("band"), self.tools)
+def add(info: StageInfo) -> None:
+    """Let a stage in. A job file that holds its layers is understood from now on."""
+    STAGES.append(info)
+    STAGES.sort(key=lambda one: one.number)
+    known.KINDS[info.kind.id] = info.kind.parameters
 
 
-STAGES = (
-    StageInfo("mend", "Mend", "mend", "Spots", MEND_TOOLS, "mend"),
-    StageInfo("strands", "Strands", "strands", "Stray hairs", ("strand", "copy", "carry", "dab", "give_back")),
-    StageInfo("split", "Split", "split", "Tone", TOOLS_OF_BAND["tone"], band_tools=TOOLS_OF_BAND),
-    StageInfo("grain", "Grain", "grain", "Grain by hand", ("grain", "give_back")),
-)
+for _stage in (
+    MEND,
+    STRANDS,
+    SPLIT,
+    GRAIN,
+):
+    add(_stage)
 
 
 def stage_info(stage_id: str) -> StageInfo:
     return next(info for info in STAGES if info.id == stage_id)
 
 
+def is_computed(stage_id: str) -> bool:
+    return any(info.id == stage_id for info in STAGES)
+
+
 def make_kinds() -> dict[str, LayerKind]:
-    """Fresh layer kinds for one open photo; all that solve patches keep them in one store, with one limit."""
-    kinds = (MendKind(), StrandsKind(), SplitKind(), GrainKind(), LookKind())
-    patches = PatchStore()
-    for kind in kinds:
-        if isinstance(kind, PatchKind):
-            kind.patches = patches
-    return {kind.id: kind for kind in kinds}
+    """Fresh layer kinds for one open photo; what they keep lies in common stores, each with one limit."""
+    stores = Stores()
+    return {info.kind.id: info.kind(stores) for info in STAGES}

@@ -1,17 +1,19 @@
-"""The photo: draws tiles, before/after, the pointer's rings; turns events into view moves and pen events."""
+"""The photo: shows tiles, before/after and what is drawn over them; turns events into view moves and pen events."""
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QPainter, QPainterPath
+from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from lather.core.colour import profiles
 from lather.core.engine.engine import Engine
 from lather.core.job.model import Job
-from lather.core.stages.look import looked_at
-from lather.core.types import Rect, tile_rect, tiles_of
+from lather.core.lamps.registry import PLAIN, under_lamp
+from lather.core.stages.base import STILL, Warp
+from lather.core.types import TILE, Rect, tile_rect, tiles_of
 from lather.desktop.canvas.display import DisplayConverter
-from lather.desktop.canvas.pointer import draw_split_line, draw_tag
+from lather.desktop.canvas.navigation import Navigation
+from lather.desktop.canvas.picture_painter import PicturePainter
 from lather.desktop.canvas.tile_store import Showing, TileStore
 from lather.desktop.canvas.view import View
 from lather.desktop.input.keys import TAKES_COMMANDS
@@ -19,12 +21,14 @@ from lather.desktop.input.pen import PenEvent, from_mouse, from_tablet
 from lather.desktop.theme.tokens import theme
 
 MODES = ("after", "before", "wipe", "side")
+_TOP_LEVEL_PX = 200  # the coarsest level is no longer than that
 
 
 class PhotoCanvas(QWidget):
-    """Shows one job. Pen and mouse arrive as `pen(PenEvent)`; moving the picture is handled here.
+    """Shows one job. Pen and mouse arrive as `pen(PenEvent)`; moving the picture is handled by `navigation`.
 
-    mode: "after", "before", "wipe" (photo left of the line), "side" (photo | retouch).
+    mode: "after", "before", "wipe" (photo left of the line), "side" (photo | retouch). lamp: of LAMPS, or PLAIN.
+    Places of pen events, and those that `to_screen` takes, are the photo's: what a job moves lies between the two.
     """
 
     pen = pyqtSignal(object)
@@ -43,14 +47,15 @@ class PhotoCanvas(QWidget):
         self.mode = "after"
         self.wipe = 0.5
         self.overlay = None  # callable(painter, canvas), draws over the photo in device px
-        self.panning = False
+        self.navigation = Navigation(self)
+        self.painter = PicturePainter(self)
+        self.lamp, self._lamp_settings = PLAIN, {}
         self._job: Job | None = None
+        self._warp: Warp = STILL
         self._fitted = False
-        self._drag: QPointF | None = None
-        self._wiping = False
         self._pointer: QPointF | None = None
         top = 0
-        while max(engine.photo.level_bounds(top)[2:]) > 200:
+        while max(engine.photo.level_bounds(top)[2:]) > _TOP_LEVEL_PX:
             top += 1
         self.top_level = top
         self.setMouseTracking(True)
@@ -60,7 +65,6 @@ class PhotoCanvas(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Photo")
         self.setProperty(TAKES_COMMANDS, True)
-        self.look, self._look_settings = "picture", None
         self._ask_later = QTimer(self)
         self._ask_later.setSingleShot(True)
         self._ask_later.timeout.connect(self.ask)
@@ -70,19 +74,21 @@ class PhotoCanvas(QWidget):
     def set_job(self, job: Job) -> None:
         self._plain_job = job
         self._job = self.viewed(job)
+        self._warp = self.engine.warp(job)
         self.ask()
         self.update()
 
-    def set_look(self, look: str, settings: dict | None = None) -> None:
-        """Show the picture, or one band of it (see `stages.look`)."""
-        if (look, settings) != (self.look, self._look_settings):
-            self.look, self._look_settings = look, settings
+    def set_lamp(self, lamp: str, settings: dict | None = None) -> None:
+        """Show the picture plain, or under a lamp."""
+        settings = settings or {}
+        if (lamp, settings) != (self.lamp, self._lamp_settings):
+            self.lamp, self._lamp_settings = lamp, settings
             if self._job is not None:
                 self.set_job(self._plain_job)
 
     def viewed(self, job: Job) -> Job:
-        """The job as it is shown under the look in hand."""
-        return looked_at(job, self.look, self._look_settings or {})
+        """The job as it is shown under the lamp in hand."""
+        return under_lamp(job, self.lamp, self._lamp_settings)
 
     def set_mode(self, mode: str) -> None:
         self.mode = mode
@@ -98,10 +104,11 @@ class PhotoCanvas(QWidget):
         return self.engine.photo.bounds
 
     def fit(self) -> None:
-        self._fitted = True
-        self.set_view(self._half_view().fitted(self.picture))
+        self.set_view(self._half_view().fitted(self.picture), fitted=True)
 
-    def set_view(self, view: View) -> None:
+    def set_view(self, view: View, *, fitted: bool | None = None) -> None:
+        """fitted: whether the picture is to follow the size of the window from now on; None: as it was."""
+        self._fitted = self._fitted if fitted is None else fitted
         self.view = view.kept_near(self.picture)
         self._ask_later.start(0)
         self.update()
@@ -110,20 +117,18 @@ class PhotoCanvas(QWidget):
     def zoom_to(self, scale: float) -> None:
         """100 % and the like, around the pointer or the middle."""
         at = self._pointer or QPointF(self.view.width / 2, self.view.height / 2)
-        self._fitted = False
-        self.set_view(self.view.at_scale(scale, at.x(), at.y()))
+        self.set_view(self.view.at_scale(scale, at.x(), at.y()), fitted=False)
 
     def centre_on(self, x: float, y: float, scale: float | None = None) -> None:
-        self._fitted = False
         view = self.view.at_scale(scale, 0, 0) if scale else self.view
-        self.set_view(view.centred(x, y))
+        self.set_view(view.centred(*self._above(x, y)), fitted=False)
 
     def bring_into_view(self, area: Rect) -> None:
         """Move the picture only if the middle of an area of it is out of sight."""
-        x, y = (area.x0 + area.x1) / 2, (area.y0 + area.y1) / 2
+        x, y = self._above((area.x0 + area.x1) / 2, (area.y0 + area.y1) / 2)
         seen = self.view.visible(self.picture)
         if not (seen.x0 < x < seen.x1 and seen.y0 < y < seen.y1):
-            self.centre_on(x, y)
+            self.centre_on((area.x0 + area.x1) / 2, (area.y0 + area.y1) / 2)
 
     def _half_view(self) -> View:
         """In side-by-side mode each half is a canvas of its own."""
@@ -139,7 +144,7 @@ class PhotoCanvas(QWidget):
         seen = self.view.visible(self.picture, level)
         at = self._pointer or QPointF(self.view.width / 2, self.view.height / 2)
         px, py = self.view.to_source(at.x(), at.y())
-        step = 256 << level
+        step = TILE << level
 
         def distance(tile):
             return (tile[0] + 0.5 - px / step) ** 2 + (tile[1] + 0.5 - py / step) ** 2
@@ -163,17 +168,7 @@ class PhotoCanvas(QWidget):
         if self.mode == "side":
             self.update()
             return
-        self.update(self._widget_rect(self._screen_rect(rect, level)))
-
-    def _screen_rect(self, rect: Rect, level: int) -> QRect:
-        """Device pixels of a rectangle of a level; neighbours meet without a seam."""
-        step = 1 << level
-        x0, y0 = self.view.to_screen(rect.x0 * step, rect.y0 * step)
-        x1, y1 = self.view.to_screen(
-            min(rect.x1 * step, self.picture.x1), min(rect.y1 * step, self.picture.y1)
-        )
-        left, top = round(x0), round(y0)
-        return QRect(left, top, round(x1) - left, round(y1) - top)
+        self.update(self._widget_rect(self.painter.screen_rect(rect, level)))
 
     def _widget_rect(self, device: QRect) -> QRect:
         ratio = self.devicePixelRatioF()
@@ -189,88 +184,19 @@ class PhotoCanvas(QWidget):
         painter.fillRect(event.rect(), QColor(theme().surround))
         painter.scale(1 / ratio, 1 / ratio)
         if self._job is not None:
-            self._draw_modes(painter, event.rect(), ratio)
+            dirty = event.rect()
+            self.painter.draw(painter, QRect(
+                round(dirty.x() * ratio) - 1, round(dirty.y() * ratio) - 1,
+                round(dirty.width() * ratio) + 2, round(dirty.height() * ratio) + 2,
+            ))
         if self.overlay is not None:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             self.overlay(painter, self)
         painter.end()
         self.painted.emit()
 
-    def _draw_modes(self, painter: QPainter, dirty: QRect, ratio: float) -> None:
-        full = QRect(round(dirty.x() * ratio) - 1, round(dirty.y() * ratio) - 1,
-                     round(dirty.width() * ratio) + 2, round(dirty.height() * ratio) + 2)
-        width = round(self.width() * ratio)
-        if self.mode == "side":
-            half = width // 2
-            for before, left in ((True, 0), (False, half)):
-                painter.save()
-                painter.setClipRect(QRect(left, 0, half, self.view.height))
-                painter.translate(left, 0)
-                self._draw_tiles(painter, full.translated(-left, 0), before)
-                painter.restore()
-            self._label(painter, 12, "Photo")
-            self._label(painter, half + 12, "Retouch")
-            draw_split_line(painter, half, self.view.height)
-        elif self.mode == "wipe":
-            line = round(self.wipe * width)
-            for before, left, right in ((True, 0, line), (False, line, width)):
-                painter.save()
-                painter.setClipRect(QRect(left, 0, right - left, self.view.height))
-                self._draw_tiles(painter, full, before)
-                painter.restore()
-            draw_split_line(painter, line, self.view.height, handle=True)
-            self._label(painter, 12, "Photo")
-            self._label(painter, width - 12, "Retouch", right=True)
-        else:
-            self._draw_tiles(painter, full, self.mode == "before")
-            if self.mode == "before":
-                self._label(painter, 12, "Photo, as it came")
-
-    @staticmethod
-    def _label(painter: QPainter, x: float, text: str, right: bool = False) -> None:
-        draw_tag(painter, x, 24, text, right=right)
-
-    def _draw_tiles(self, painter: QPainter, dirty: QRect, before: bool) -> None:
-        level = self.level
-        bounds = self.engine.photo.level_bounds(level)
-        smooth = self.view.scale * (1 << level) < 1.999  # enlarged pixels stay square: they are judged
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, smooth)
-        for column, row in tiles_of(self.view.visible(self.picture, level)):
-            rect = tile_rect(column, row, bounds.x1, bounds.y1)
-            target = self._screen_rect(rect, level)
-            if not target.intersects(dirty):
-                continue
-            tile = self.store.image(level, column, row, before=before)
-            if tile is not None:
-                painter.drawImage(target, tile.image)
-            else:
-                self._draw_coarser(painter, rect, target, level, before)
-
-    def _draw_coarser(self, painter: QPainter, rect: Rect, target: QRect, level: int, before: bool) -> None:
-        """A coarser or finer tile stands in until this one is ready."""
-        for other in range(level + 1, self.top_level + 1):
-            shift = other - level
-            column, row = (rect.x0 >> shift) // 256, (rect.y0 >> shift) // 256
-            tile = self.store.image(other, column, row, before=before)
-            if tile is not None:
-                step = 1 << shift
-                source = QRectF(rect.x0 / step - column * 256, rect.y0 / step - row * 256,
-                                rect.width / step, rect.height / step)
-                painter.drawImage(QRectF(target), tile.image, source)
-                return
-
     def draw_source_inside(self, painter: QPainter, centre: QPointF, radius: float, offset) -> None:
-        """The pixels that would be taken, shown inside the pointer before painting."""
-        path = QPainterPath()
-        path.addEllipse(centre, radius, radius)
-        painter.save()
-        painter.setClipPath(path)
-        dx, dy = -offset[0] * self.view.scale, -offset[1] * self.view.scale
-        painter.translate(dx, dy)
-        reach = QRect(round(centre.x() - radius - dx) - 1, round(centre.y() - radius - dy) - 1,
-                      round(2 * radius) + 3, round(2 * radius) + 3)
-        self._draw_tiles(painter, reach, False)
-        painter.restore()
+        self.painter.draw_source_inside(painter, centre, radius, offset)
 
     def show_live(self, rect: Rect, level: int, bgrx: np.ndarray) -> None:
         """Finished pixels of the stroke under the pen."""
@@ -293,19 +219,34 @@ class PhotoCanvas(QWidget):
         self.set_view(view)
 
     def source_at(self, position: QPointF) -> tuple[float, float]:
-        """Source place under a point of the widget (logical px)."""
+        """Place of the photo under a point of the widget (logical px)."""
         device = self.to_device(position)
-        return self.view.to_source(device.x(), device.y())
+        place = self.view.to_source(device.x(), device.y())
+        if self._warp is STILL:
+            return place
+        x, y = self._warp.to_below(np.array(place))
+        return float(x), float(y)
+
+    def _above(self, x: float, y: float) -> tuple[float, float]:
+        """Where a place of the photo is in the picture as it is shown."""
+        if self._warp is STILL:
+            return x, y
+        x, y = self._warp.to_above(np.array((x, y), float))
+        return float(x), float(y)
+
+    def to_screen(self, x: float, y: float) -> QPointF:
+        """Device pixels of a place of the photo."""
+        return QPointF(*self.view.to_screen(*self._above(x, y)))
 
     def colour_text(self, x: float, y: float) -> str:
         """L*, a*, b* of the finished picture at a source place, "" while its tile is not ready."""
-        level = self.level
+        level, (x, y) = self.level, self._above(x, y)
         column, row = int(x) >> (8 + level), int(y) >> (8 + level)
-        key = self.engine.tile_key(self._job, None, level, column, row)
-        tile = self.engine.cache.get(key)
+        key = self.store.key_at(level, column, row)
+        tile = self.engine.cache.get(key) if key is not None else None
         if tile is None:
             return ""
-        px, py = (int(x) >> level) - column * 256, (int(y) >> level) - row * 256
+        px, py = (int(x) >> level) - column * TILE, (int(y) >> level) - row * TILE
         if not (0 <= py < tile.shape[0] and 0 <= px < tile.shape[1]):
             return ""
         lightness, a, b = profiles.to_lab(tile[py : py + 1, px : px + 1], self.engine.photo.profile)[0, 0]
@@ -321,69 +262,33 @@ class PhotoCanvas(QWidget):
         at = self.to_device(event.position())
         delta = event.angleDelta().y()
         if delta:
-            self._fitted = False
-            self.set_view(self.view.zoomed(2 ** (delta / 480), at.x(), at.y()))
+            self.set_view(self.view.zoomed(2 ** (delta / 480), at.x(), at.y()), fitted=False)
         event.accept()
 
     def mousePressEvent(self, event) -> None:
         self.setFocus(Qt.FocusReason.MouseFocusReason)
-        if self._starts_move(event.position(), event.button()):
-            return
-        self.pen.emit(from_mouse(event, self.source_at(event.position())))
-
-    def _starts_move(self, position: QPointF, button: Qt.MouseButton) -> bool:
-        if self.panning or button == Qt.MouseButton.MiddleButton:
-            self._drag = position
-            self.setCursor(Qt.CursorShape.ClosedHandCursor)
-            return True
-        if self.mode == "wipe" and abs(position.x() - self.wipe * self.width()) < 14:
-            self._wiping = True
-            return True
-        return False
-
-    def mouseMoveEvent(self, event) -> None:
-        self._moved(event.position())
-        if not self._continues_move(event.position()):
+        if not self.navigation.press(event.position(), event.button()):
             self.pen.emit(from_mouse(event, self.source_at(event.position())))
 
-    def _moved(self, position: QPointF) -> None:
-        self._pointer = self.to_device(position)
-
-    def _continues_move(self, position: QPointF) -> bool:
-        if self._drag is not None:
-            by = (position - self._drag) * self.devicePixelRatioF()
-            self._drag = position
-            self._fitted = False
-            self.set_view(self.view.moved(by.x(), by.y()))
-            return True
-        if self._wiping:
-            self.wipe = min(0.98, max(0.02, position.x() / max(1, self.width())))
-            self.update()
-            return True
-        return False
+    def mouseMoveEvent(self, event) -> None:
+        self._pointer = self.to_device(event.position())
+        if not self.navigation.move(event.position()):
+            self.pen.emit(from_mouse(event, self.source_at(event.position())))
 
     def mouseReleaseEvent(self, event) -> None:
-        if self._drag is not None or self._wiping:
-            self._drag, self._wiping = None, False
-            self.unsetCursor()
-            return
-        self.pen.emit(from_mouse(event, self.source_at(event.position())))
+        if not self.navigation.release():
+            self.pen.emit(from_mouse(event, self.source_at(event.position())))
 
     def tabletEvent(self, event) -> None:
-        position = event.position()
-        self._moved(position)
-        kind = event.type()
-        if kind == QEvent.Type.TabletPress and self._starts_move(position, event.button()):
-            event.accept()
-            return
-        if kind == QEvent.Type.TabletMove and self._continues_move(position):
-            event.accept()
-            return
-        if kind == QEvent.Type.TabletRelease and (self._drag is not None or self._wiping):
-            self._drag, self._wiping = None, False
-            event.accept()
-            return
-        self.pen.emit(from_tablet(event, self.source_at(position)))
+        position, kind = event.position(), event.type()
+        self._pointer = self.to_device(position)
+        moved = (
+            (kind == QEvent.Type.TabletPress and self.navigation.press(position, event.button()))
+            or (kind == QEvent.Type.TabletMove and self.navigation.move(position))
+            or (kind == QEvent.Type.TabletRelease and self.navigation.release())
+        )
+        if not moved:
+            self.pen.emit(from_tablet(event, self.source_at(position)))
         event.accept()
 
     def leaveEvent(self, event) -> None:

@@ -3,18 +3,15 @@
 import threading
 from collections import deque
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from lather.core.engine.engine import Engine
+from lather.core.engine.live import LiveStroke
 from lather.core.errors import LatherError
-from lather.core.job.model import Job, Stroke, freeze_points
-from lather.core.stages.mend.dab import source_candidates
-from lather.core.stages.mend.live import LiveStroke
-from lather.core.stages.mend.sweep import sweep_hint
-from lather.core.stages.strands.propose import snapped, strand_size
+from lather.core.job.model import Job, Stroke
 from lather.core.types import Rect
 from lather.desktop.canvas.display import DisplayConverter
 
@@ -29,15 +26,6 @@ class LivePixels:
     level: int
     bgrx: np.ndarray
 
-
-_OUTSIDE = "Outside the fence: nothing was laid down. Take the fence away, or paint inside it."
-
-
-def _misses_fence(stroke: Stroke) -> bool:
-    """True if nothing of a stroke lies inside its fence."""
-    if stroke.fence is None or stroke.by_outline:
-        return False
-    return not any(stroke.fence.reaches(x, y, radius) for x, y, radius in stroke.touches[:, :3])
 
 
 class StrokeWorker(QObject):
@@ -75,8 +63,8 @@ class StrokeWorker(QObject):
         if first:
             self._put(lambda: self._extend(level, visible))
 
-    def end(self, job: Job, layer_id: str) -> None:
-        self._put(lambda: self._end(job, layer_id))
+    def end(self) -> None:
+        self._put(self._end)
 
     def ask(self, question: Callable[[], object]) -> None:
         """Compute something beside the strokes; its result comes by `answered`."""
@@ -125,12 +113,6 @@ class StrokeWorker(QObject):
                 self.finished.emit(None, 0.0, f"This stroke could not be computed ({error}); the job is unchanged.")
 
     def _begin(self, job: Job, stage_id: str, layer_id: str, stroke: Stroke) -> None:
-        if stroke.tool == "sweep" and stroke.offset is None:
-            x, y = (float(v) for v in stroke.points[0, :2])
-            bounds = self._engine.photo.bounds
-            size = stroke.brush.size_px
-            hint = sweep_hint(lambda rect: self._engine.pixels(job, rect, 0, stage_id), x, y, size, bounds)
-            stroke = replace(stroke, offset=hint.offset if hint else (round(stroke.brush.size_px), 0))
         self._live = LiveStroke(self._engine, job, stage_id, layer_id, stroke)
 
     def _extend(self, level: int, visible: Rect) -> None:
@@ -139,15 +121,13 @@ class StrokeWorker(QObject):
         live = self._live
         if live is None:
             return
-        dirty = live.extend(points, paint=live.stroke.tool not in ("dab", "strand"))
-        if dirty.empty or live.stroke.tool in ("dab", "strand") or not live.shows:
+        dirty = live.extend(points)
+        if dirty.empty:
             return
         rect = dirty.at_level(level).intersect(visible)
         if not rect.empty:
             self.painted.emit(LivePixels(rect, level, self._converter.bgrx(live.pixels(rect, level))))
-        if live.stroke.tool == "carry":
-            self.disagrees.emit(live.disagreement)
-
+        self.disagrees.emit(live.disagreement)
         self._seen = (level, visible)
 
     def _settle(self) -> None:
@@ -160,36 +140,8 @@ class StrokeWorker(QObject):
             self.painted.emit(LivePixels(rect, level, self._converter.bgrx(live.pixels(rect, level))))
         self.disagrees.emit(live.disagreement)
 
-    def _end(self, job: Job, layer_id: str) -> None:
+    def _end(self) -> None:
         live, self._live = self._live, None
-        if live is None:
-            return
-        stroke = live.finished()
-        if _misses_fence(stroke):
-            self.finished.emit(None, 0.0, _OUTSIDE)
-            return
-        if live.laid.empty:
-            self.finished.emit(None, 0.0, "")
-            return
-        if stroke.tool == "strand":
-            self._end_strand(stroke, live)
-            return
-        if stroke.tool != "dab":
-            self.finished.emit(stroke, 0.0, "")
-            return
-        candidates = source_candidates(self._engine, job, layer_id, stroke, avoid=job.finds or ())
-        if not candidates:
-            self.finished.emit(None, 0.0, "No fitting skin near enough; choose it yourself with Carry.")
-            return
-        self.finished.emit(replace(stroke, offset=candidates[0].offset), candidates[0].fit, "")
-
-    def _end_strand(self, stroke: Stroke, live: LiveStroke) -> None:
-        """Lay the painted path on the hair under it."""
-        found = snapped(stroke.points[:, :2], stroke.brush.size_px, live.before, self._engine.photo.bounds)
-        if found is None:
-            self.finished.emit(None, 0.0, "No hair under this line; paint along it, or take a larger brush.")
-            return
-        path, width = found
-        brush = replace(stroke.brush, size_px=strand_size(width))
-        points = [[x, y, 1.0, 0.0] for x, y in path]
-        self.finished.emit(replace(stroke, brush=brush, points=freeze_points(points)), 1.0, "")
+        if live is not None:
+            done = live.finish()
+            self.finished.emit(done.edit, done.fit, done.message)

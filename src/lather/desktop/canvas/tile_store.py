@@ -1,6 +1,5 @@
 """Tiles as the canvas shows them: finished ones by key, stand-ins while others are made."""
 
-from collections import OrderedDict
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,10 +8,14 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from lather.core.engine.engine import Engine
 from lather.core.engine.scheduler import Scheduler, TileRequest, TileResponse
 from lather.core.job.model import Job
+from lather.core.recent import Recent
 from lather.core.types import TILE, Rect, tile_rect
 from lather.desktop.canvas.display import DisplayConverter, TileImage
 
-_LIMIT, _DRAFTS = 1200, 120  # tiles of 256 KiB
+_DRAFTS, _PLACES = 120, 8192
+
+Place = tuple[int, int, int]
+"""Level, column, row."""
 
 
 @dataclass(frozen=True)
@@ -26,7 +29,10 @@ class Showing:
 
 
 class TileStore(QObject):
-    """Keeps display tiles. `arrived(level, column, row)` in the window's thread when one is ready."""
+    """Keeps display tiles. `arrived(level, column, row)` in the window's thread when one is ready.
+
+    Which tile is up to date is found out by the workers: until they say so, the last one of its place is drawn.
+    """
 
     arrived = pyqtSignal(int, int, int)
     failed = pyqtSignal(str)
@@ -35,15 +41,17 @@ class TileStore(QObject):
     def __init__(self, engine: Engine, converter: DisplayConverter, parent=None):
         super().__init__(parent)
         self.engine, self._converter = engine, converter
-        self._tiles: OrderedDict[tuple, TileImage] = OrderedDict()
-        self._last: dict[tuple[bool, int, int, int], tuple] = {}
-        self._live: dict[tuple[int, int, int], TileImage] = {}
-        self._wanted: dict[str, frozenset] = {}
+        self._tiles = Recent(engine.budget.share("display"), lambda tile: tile.pixels.nbytes)
+        self._drafts = Recent(_DRAFTS)
+        self._last = Recent(_PLACES)  # key of the tile last finished, by (before, *place)
+        self._live: dict[Place, TileImage] = {}
+        self._request: dict[str, TileRequest] = {}
+        self._keys: dict[Place, tuple] = {}  # of the view that is asked for, as far as they are known
         self._settled: Job | None = None  # the last job that was on screen finished
-        self._drafts: OrderedDict[tuple, TileImage] = OrderedDict()
-        self._view: tuple[Job | None, dict[tuple[int, int, int], tuple]] = (None, {})  # what is wanted, by place
         self._delivered.connect(self._take)
-        self._scheduler = Scheduler(engine, self._convert, lambda error: self.failed.emit(str(error)))
+        self._scheduler = Scheduler(
+            engine, self._convert, lambda error: self.failed.emit(str(error)), have=self._tiles.__contains__
+        )
 
     def close(self) -> None:
         self._scheduler.stop()
@@ -51,81 +59,68 @@ class TileStore(QObject):
     def busy(self) -> bool:
         return not self._scheduler.idle()
 
-    def _convert(self, response: TileResponse) -> None:  # in a worker
-        self._delivered.emit(response, self._converter.bgrx(response.pixels))
+    def show(self, showing: Showing, channel: str = "view") -> None:
+        """Ask for what is to be seen; what was asked for before on this channel is given up."""
+        request = TileRequest(showing.job, showing.stage_id, showing.level, showing.tiles, self._settled)
+        self._request[channel] = request
+        if channel == "view":
+            self._keys = {}
+        self._scheduler.request(request, channel)
 
-    def _take(self, response: TileResponse, bgrx: np.ndarray) -> None:
+    def _convert(self, response: TileResponse) -> None:  # in a worker
+        pixels = response.pixels
+        self._delivered.emit(response, None if pixels is None else self._converter.bgrx(pixels))
+
+    def _take(self, response: TileResponse, bgrx: np.ndarray | None) -> None:
         place = (response.request.level, response.column, response.row)
         before = response.request.stage_id == "photo"
+        in_view = response.request is self._request.get("view")
+        if in_view:
+            self._keys[place] = response.key
         if response.draft:
             if response.key not in self._tiles:
-                self._drafts[response.key] = TileImage(bgrx)
-                while len(self._drafts) > _DRAFTS:
-                    self._drafts.popitem(last=False)
+                self._drafts.put(response.key, TileImage(bgrx))
                 self.arrived.emit(*place)
             return
-        self._tiles[response.key] = TileImage(bgrx)
-        self._last[(before, *place)] = response.key
-        while len(self._tiles) > _LIMIT:
-            self._tiles.popitem(last=False)
-        channel = "before" if before else "view"
-        if not before and response.key in self._wanted.get(channel, ()):
-            self._live.pop(place, None)
+        if bgrx is not None:
+            self._tiles.put(response.key, TileImage(bgrx))
+        elif self._tiles.get(response.key) is None:  # it was let go on the way here
+            return
+        shown = self._last.get((before, *place))
+        self._last.put((before, *place), response.key)
+        was_live = in_view and self._live.pop(place, None) is not None
         self._settle()
-        self.arrived.emit(*place)
+        if shown != response.key or was_live or bgrx is not None:
+            self.arrived.emit(*place)
 
     def _settle(self) -> None:
-        job, keys = self._view
-        if job is not None and all(key in self._tiles for key in keys.values()):
-            self._settled = job
+        """Note the job once all of it that is in view stands there finished."""
+        request = self._request.get("view")
+        if request is None or request.stage_id == "photo" or len(self._keys) < len(request.tiles):
+            return
+        if all(key in self._tiles for key in self._keys.values()):
+            self._settled = request.job
             self._drafts.clear()
 
-    def show(self, showing: Showing, channel: str = "view") -> list[tuple[int, int]]:
-        """Ask for what is missing; returns the tiles that are not ready yet, in order."""
-        missing, wanted, drafts = [], [], []
-        before = showing.stage_id == "photo"
-        drafting = channel == "view" and self._drafting(showing)
-        for column, row in showing.tiles:
-            key = self.engine.tile_key(showing.job, showing.stage_id, showing.level, column, row)
-            wanted.append(key)
-            if key in self._tiles:
-                self._tiles.move_to_end(key)
-                self._last[(before, showing.level, column, row)] = key
-                if not before:
-                    self._live.pop((showing.level, column, row), None)
-            else:
-                missing.append((column, row))
-                if drafting and key not in self._drafts and (showing.level, column, row) not in self._live:
-                    drafts.append((column, row))
-        self._wanted[channel] = frozenset(wanted)
-        if channel == "view":
-            places = ((showing.level, *tile) for tile in showing.tiles)
-            self._view = (None if before else showing.job, dict(zip(places, wanted)))
-            self._settle()
-        request = TileRequest(
-            showing.job, showing.stage_id, showing.level, tuple(missing), self._settled, tuple(drafts)
-        )
-        self._scheduler.request(request, channel)
-        return missing
-
-    def _drafting(self, showing: Showing) -> bool:
-        if self._settled is None or showing.stage_id == "photo" or self._settled is showing.job:
-            return False
-        return self.engine.drafts(showing.job, self._settled, showing.stage_id)
+    def key_at(self, level: int, column: int, row: int) -> tuple | None:
+        """Key of the tile that is drawn there, if it is known to be up to date."""
+        key = self._keys.get((level, column, row))
+        return key if key is not None and key in self._tiles else None
 
     def image(self, level: int, column: int, row: int, *, before: bool = False) -> TileImage | None:
         """The tile to draw now: a stroke in progress, the finished one, or the last one of this place."""
-        if not before and (level, column, row) in self._live:
-            return self._live[(level, column, row)]
-        wanted = None if before else self._view[1].get((level, column, row))
-        if wanted in self._drafts and wanted not in self._tiles:
-            return self._drafts[wanted]
-        key = self._last.get((before, level, column, row))
-        tile = self._tiles.get(key) if key else None
-        if tile is None and not before:
-            key = self._last.get((True, level, column, row))
+        place = (level, column, row)
+        if not before and place in self._live:
+            return self._live[place]
+        wanted = None if before else self._keys.get(place)
+        if wanted is not None and wanted not in self._tiles and wanted in self._drafts:
+            return self._drafts.get(wanted)
+        for of_photo in (before,) if before else (False, True):
+            key = self._last.get((of_photo, *place))
             tile = self._tiles.get(key) if key else None
-        return tile
+            if tile is not None:
+                return tile
+        return None
 
     def blit_live(self, rect: Rect, level: int, bgrx: np.ndarray) -> None:
         """Lay finished pixels of a stroke in progress over the tiles they reach."""

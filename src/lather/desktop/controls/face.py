@@ -1,6 +1,6 @@
 """The face map over the photo: its points can be dragged to where they belong."""
 
-from PyQt6.QtCore import QObject, QPointF, Qt, pyqtSignal
+from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPen
 
 from lather.core.job.commands import SetFaceMap
@@ -73,13 +73,12 @@ class FaceControl(QObject):
     def draw(self, painter: QPainter, canvas: PhotoCanvas) -> None:
         if not self.editing or self.face is None:
             return
-        view = canvas.view
-        at = {name: QPointF(*view.to_screen(*p)) for name, p in self.face.points.items()}
+        at = {name: canvas.to_screen(*p) for name, p in self.face.points.items()}
         for colour, width in ((QColor(20, 20, 20, 130), 3), (QColor(255, 255, 255, 200), 1.2)):
             painter.setPen(QPen(colour, width, Qt.PenStyle.SolidLine))
             for a, b in _LINES:
                 painter.drawLine(at[a], at[b])
-            top, bottom = (QPointF(*view.to_screen(*p)) for p in self.face.axis)
+            top, bottom = (canvas.to_screen(*p) for p in self.face.axis)
             painter.drawLine(top, bottom)
         for name, point in at.items():
             draw_ring(painter, point, 9 if name == self._held else 6)

@@ -1,7 +1,7 @@
 """The fence: drawn as an outline, or grown from a touched place to the edges around it."""
 
 import numpy as np
-from PyQt6.QtCore import QObject, QPointF, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QPainter
 
 from lather.core.job.fence import Fence
@@ -81,11 +81,10 @@ class FenceControl(QObject):
         self.message.emit("Fence set: strokes stay inside it until it is removed.")
 
     def draw(self, painter: QPainter, canvas: PhotoCanvas) -> None:
-        view = canvas.view
         if self._trail:
-            draw_outline(painter, [QPointF(*view.to_screen(x, y)) for x, y in self._trail], accent=True)
+            draw_outline(painter, [canvas.to_screen(x, y) for x, y in self._trail], accent=True)
         if self.state.fence is not None:
             for ring in self.state.fence.rings:
-                draw_outline(painter, [QPointF(*view.to_screen(x, y)) for x, y in ring], accent=True)
+                draw_outline(painter, [canvas.to_screen(x, y) for x, y in ring], accent=True)
         if self.drawing and canvas.pointer is not None and not self._trail:
             draw_tag(painter, canvas.pointer.x() + 14, canvas.pointer.y() - 14, "fence: outline, or touch to grow")

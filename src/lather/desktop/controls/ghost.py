@@ -8,9 +8,9 @@ from lather.core.job.commands import ReplaceEdit
 from lather.core.job.model import Stroke
 from lather.core.stages.mend.dab import source_candidates
 from lather.desktop.canvas.canvas import PhotoCanvas
+from lather.desktop.controls.stroke import StrokeControl
 from lather.desktop.input.pen import PenEvent
 from lather.desktop.open_job import OpenJob
-from lather.desktop.screens.stroke_control import StrokeControl
 
 
 class GhostControl(QObject):
@@ -49,7 +49,7 @@ class GhostControl(QObject):
         if self._drag is not None:
             edit, x, y = self._drag
             moved = replace(edit, offset=(round(edit.offset[0] + event.x - x), round(edit.offset[1] + event.y - y)))
-            self.strokes.show_ghost(moved, 1.0)
+            self.strokes.show_source(moved, 1.0)
             if event.kind == "release":
                 self._drag = None
                 self._replace(moved)
@@ -111,5 +111,5 @@ class GhostControl(QObject):
             return
         at = (offsets.index(edit.offset) + 1) % len(offsets) if edit.offset in offsets else 0
         changed = replace(edit, offset=offsets[at])
-        self.strokes.show_ghost(changed, candidates[at].fit)
+        self.strokes.show_source(changed, candidates[at].fit)
         self._replace(changed)

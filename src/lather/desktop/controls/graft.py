@@ -204,16 +204,16 @@ class GraftControl(QObject):
     def draw(self, painter: QPainter, canvas: PhotoCanvas) -> None:
         view = canvas.view
         if self._trail:
-            draw_outline(painter, [QPointF(*view.to_screen(x, y)) for x, y in self._trail])
+            draw_outline(painter, [canvas.to_screen(x, y) for x, y in self._trail])
         stroke = self.pending
         if stroke is None:
             return
-        here = [QPointF(*view.to_screen(float(x), float(y))) for x, y in stroke.points[:, :2]]
+        here = [canvas.to_screen(float(x), float(y)) for x, y in stroke.points[:, :2]]
         draw_outline(painter, here)
         if stroke.offset is not None:
             way = QPointF(*stroke.offset) * view.scale
             draw_outline(painter, [p + way for p in here], taking=True)
-        draw_misfits(painter, [QPointF(*view.to_screen(float(x), float(y))) for x, y in self._misfits[::3]])
+        draw_misfits(painter, [canvas.to_screen(float(x), float(y)) for x, y in self._misfits[::3]])
         top = min(here, key=lambda p: p.y())
         if stroke.offset is None:
             text = "looking for skin …"

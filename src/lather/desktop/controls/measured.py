@@ -1,7 +1,5 @@
 """What is measured of the photo once, beside the window: grain, texture scale, safe ground, bare skin."""
 
-import threading
-
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from lather.core.find.bare_skin import skin_fence
@@ -10,6 +8,7 @@ from lather.core.job.fence import Fence
 from lather.core.job.grain_model import GrainModel
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.texture_scale import TextureScale
+from lather.desktop.background import Background, Task
 from lather.desktop.open_job import OpenJob
 
 _USUAL_SPLIT_SHARE = 0.003  # of the face width, until the texture is measured (6 px on a face of 2000 px)
@@ -19,46 +18,38 @@ class Measured(QObject):
     """`ready()` in the window's thread when all is known; until then the values are None or usual ones."""
 
     ready = pyqtSignal()
-    _done = pyqtSignal(object)
+    message = pyqtSignal(str)
 
     def __init__(self, job: OpenJob, parent=None):
         super().__init__(parent)
-        self.job = job
+        self.job, self.background = job, Background(self)
         self.measures: PhotoMeasures | None = None
         self.grain: GrainModel | None = None
         self.texture: TextureScale | None = None
         self.fence: Fence | None = None
-        self._face: FaceMap | None = None
-        self._thread: threading.Thread | None = None
-        self._done.connect(self._take)
+        self._asked: FaceMap | None = None
 
     def ask(self) -> None:
-        """Measure in the background, if it has not been done with this face map."""
+        """Measure in the background, if it has not been done (or is not being done) with this face map."""
         face = self.job.job.face_map
-        if self._thread is not None or (self.measures is not None and self._face == face):
+        begun = self.measures is not None or not self.background.idle()
+        if begun and self._asked == face:
             return
         photo = self.job.session.photo
-        self._face = face
+        self._asked = face
+        self.background.run("measure", lambda task: _measure(task, photo, face), self._take, failed=self._failed,
+                            newest=True)
 
-        def work() -> None:
-            try:
-                measures = PhotoMeasures(photo, face)
-                values = (measures, measures.grain, measures.texture_scale, skin_fence(measures), measures.ground)
-            except Exception as error:  # the desk goes on with usual values
-                values = error
-            self._done.emit(values)
-
-        self._thread = threading.Thread(target=work, name="measure", daemon=True)
-        self._thread.start()
-
-    def _take(self, values: object) -> None:
-        self._thread = None
-        if isinstance(values, tuple):
-            self.measures, self.grain, self.texture, self.fence, _ = values
+    def _take(self, values: tuple | None) -> None:
+        if values is not None:
+            self.measures, self.grain, self.texture, self.fence = values
             self.ready.emit()
 
+    def _failed(self, text: str) -> None:
+        self.message.emit(f"The photo could not be measured; usual values are used. {text}")
+
     def idle(self) -> bool:
-        return self._thread is None
+        return self.background.idle()
 
     @property
     def split_px(self) -> float:
@@ -69,5 +60,15 @@ class Measured(QObject):
         return max(2.0, round(_USUAL_SPLIT_SHARE * (face.width_px if face is not None else 1200), 1))
 
     def close(self) -> None:
-        if self._thread is not None:
-            self._thread.join(timeout=20)
+        self.background.close()
+
+
+def _measure(task: Task, photo, face: FaceMap | None) -> tuple | None:
+    measures = PhotoMeasures(photo, face)
+    values = [measures]
+    for value in (lambda: measures.grain, lambda: measures.texture_scale, lambda: skin_fence(measures),
+                  lambda: measures.ground):
+        if not task.going_on:
+            return None
+        values.append(value())
+    return tuple(values[:-1])

@@ -6,52 +6,15 @@ from lather.core import ranges
 from lather.core.brush.cards import BrushCard
 from lather.core.brush.values import Brush
 from lather.core.job.fence import Fence
-from lather.core.job.model import COPY_MODES, MEND_TOOLS
 from lather.core.job.source_map import SourceTurn
+from lather.core.stages.mend.stage import TOOLS as MEND_TOOLS
+from lather.core.tools.registry import COPY_MODES, TOOLS
 
-START = {
-    "dab": Brush(size_px=26, edge=0.15),
-    "carry": Brush(size_px=40, edge=0.5, flow=0.6),
-    "copy": Brush(size_px=30, edge=0.5, flow=0.6),
-    "sweep": Brush(size_px=90, edge=0.8, ceiling=0.14, flow=0.14),
-    "graft": Brush(size_px=60, edge=0.3),
-    "blend_in": Brush(size_px=30, edge=0.4, flow=0.9),
-    "drag": Brush(size_px=40, edge=0.6, flow=0.6),
-    "give_back": Brush(size_px=60, edge=0.7, flow=0.6),
-    "strand": Brush(size_px=14, edge=0.0),
-    "area": Brush(size_px=10, edge=0.0),
-    "mix": Brush(size_px=110, edge=0.9, ceiling=0.4, flow=0.12),
-    "veil": Brush(size_px=160, edge=0.9, flow=0.5),
-    "grain": Brush(size_px=120, edge=0.8, flow=0.6),
-}
-WAITING_TOOLS = ("dab", "strand")  # laid down when the pen is lifted: what to do is looked for first
-WHOLE_TOOLS = ("dab", "graft", "strand", "area")  # laid down whole, without flow
-TOOL_LABELS = {
-    "dab": "Dab", "carry": "Carry", "copy": "Copy", "sweep": "Sweep", "graft": "Graft", "blend_in": "Blend-in",
-    "drag": "Drag", "give_back": "Give back", "strand": "Strand", "area": "Area", "mix": "Mix", "veil": "Veil",
-    "grain": "Grain",
-}
 _RANGES = {
     "size_px": ranges.BRUSH_SIZE_PX, "edge": ranges.SHARE, "ceiling": ranges.BRUSH_CEILING, "flow": ranges.BRUSH_FLOW,
 }
 _USUAL_FACE_PX = 800.0  # width of a face for which the starting sizes are made
 _LEAST_TIMES, _LEAST_SIZE_PX = 0.15, 4
-TOOL_HINTS = {
-    "dab": "touch a spot; Lather finds the skin to use",
-    "carry": "chosen skin, its tone fitted to the place",
-    "copy": "chosen pixels as they are",
-    "sweep": "low-opacity smoothing along the form; every stroke takes its skin anew",
-    "graft": "draw an outline; Lather proposes the skin, drag it where it fits best",
-    "blend_in": "paints the colour measured around the place",
-    "drag": "pulls pixels along under the pen",
-    "give_back": "the original returns",
-    "strand": "paint along a hair; Lather lays the path on it and clears it",
-    "area": "draw an outline; the tone inside is smoothed, nothing comes in from outside",
-    "mix": "takes up tone, carries it along and blends it in, drying as it goes",
-    "veil": "paints in a smoothing that keeps edges",
-    "grain": "paints grain of the photo's own kind",
-}
-
 
 @dataclass
 class BrushState:
@@ -75,15 +38,16 @@ class BrushState:
     area_feather_px: float = 32.0
 
     def __post_init__(self):
-        self.brushes = dict(START)
+        self.brushes = {tool.id: tool.brush for tool in TOOLS.values()}
         self._touched: set[str] = set()
 
     def fit_to_face(self, face_px: float) -> None:
         """Starting sizes that suit a face of this width; brushes that were changed by hand stay as they are."""
-        for tool, brush in START.items():
-            if tool not in self._touched:
-                size_px = round(ranges.BRUSH_SIZE_PX.hold(brush.size_px * max(_LEAST_TIMES, face_px / _USUAL_FACE_PX)))
-                self.brushes[tool] = replace(brush, size_px=max(size_px, _LEAST_SIZE_PX))
+        for tool in TOOLS.values():
+            if tool.id not in self._touched:
+                size_px = tool.brush.size_px * max(_LEAST_TIMES, face_px / _USUAL_FACE_PX)
+                size_px = max(round(ranges.BRUSH_SIZE_PX.hold(size_px)), _LEAST_SIZE_PX)
+                self.brushes[tool.id] = replace(tool.brush, size_px=size_px)
 
     @property
     def brush(self) -> Brush:
@@ -98,7 +62,7 @@ class BrushState:
 
     @property
     def needs_source(self) -> bool:
-        return self.tool in ("carry", "copy")
+        return TOOLS[self.tool].by_choice
 
     def take(self, x: float, y: float) -> None:
         self.source, self.offset = (x, y), None

@@ -9,6 +9,8 @@ from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QAbstractSpinBox, QApplication, QLineEdit, QWidget
 
+from lather.core.job.model import STAGE_IDS
+
 
 @dataclass(frozen=True)
 class KeyAction:
@@ -51,10 +53,10 @@ ACTIONS = (
     KeyAction("quit", "Ctrl+Q", "close Lather"),
     KeyAction("rename_layer", "F2", "rename the layer in hand"),
     KeyAction("back", "Esc", "back to the photo, give up a stroke"),
-    KeyAction("stage_1", "1", "stage Mend"),
-    KeyAction("stage_2", "2", "stage Strands"),
-    KeyAction("stage_3", "3", "stage Split"),
-    KeyAction("stage_8", "8", "stage Grain"),
+    KeyAction("next_lamp", "C", "next lamp"),
+    KeyAction("no_lamp", "V", "no lamp: the picture plain"),
+    *(KeyAction(f"stage_{number}", str(number % 10), f"stage {stage_id.capitalize()}")
+      for number, stage_id in enumerate(STAGE_IDS, 1)),
 )
 
 

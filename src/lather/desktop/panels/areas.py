@@ -2,9 +2,9 @@
 
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from lather.desktop.controls.face import FaceControl
+from lather.desktop.controls.fence import FenceControl
 from lather.desktop.panels.value_slider import ValueSlider
-from lather.desktop.screens.face_control import FaceControl
-from lather.desktop.screens.fence_control import FenceControl
 from lather.desktop.theme.style import font
 
 

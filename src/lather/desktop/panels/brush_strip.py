@@ -5,9 +5,9 @@ from dataclasses import replace
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
-from lather.core.job.model import TOOLS
 from lather.core.job.source_map import SourceTurn
-from lather.desktop.input.brush_state import TOOL_HINTS, TOOL_LABELS, WHOLE_TOOLS, BrushState
+from lather.core.tools.registry import TOOLS
+from lather.desktop.input.brush_state import BrushState
 from lather.desktop.panels.build_up_graph import BuildUpGraph
 from lather.desktop.panels.cards_button import CardsButton
 from lather.desktop.panels.choices import Choices
@@ -83,15 +83,15 @@ class BrushStrip(QWidget):
     def _add_tools(self, row: QHBoxLayout) -> None:
         t = theme()
         group = QButtonGroup(self)
-        for tool in TOOLS:  # those that the stage in hand does not have are hidden
+        for tool in TOOLS.values():  # those that the stage in hand does not have are hidden
             button = QToolButton()
-            button.setText(TOOL_LABELS[tool])
+            button.setText(tool.label)
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setIconSize(QSize(22, 22))
             button.setCheckable(True)
             button.setFixedSize(_TOOL_PX, 58)
-            button.setToolTip(f"{TOOL_LABELS[tool]}: {TOOL_HINTS[tool]}")
-            button.setAccessibleName(f"{TOOL_LABELS[tool]}: {TOOL_HINTS[tool]}")
+            button.setToolTip(f"{tool.label}: {tool.hint}")
+            button.setAccessibleName(f"{tool.label}: {tool.hint}")
             button.setFont(font(SMALL_PT))
             button.setStyleSheet(
                 "QToolButton { border: 1px solid transparent; border-radius: 6px; padding: 1px 0; }"
@@ -99,9 +99,9 @@ class BrushStrip(QWidget):
                 f"QToolButton:focus {{ border-color: {t.accent}; }}"
                 f"QToolButton:checked {{ background: {t.accent}; color: {t.on_accent}; }}"
             )
-            button.clicked.connect(lambda _, tool=tool: self.choose(tool))
+            button.clicked.connect(lambda _, tool_id=tool.id: self.choose(tool_id))
             group.addButton(button)
-            self.tools[tool] = button
+            self.tools[tool.id] = button
             row.addWidget(button)
 
     def _add_options(self, row: QHBoxLayout) -> None:
@@ -259,12 +259,12 @@ class BrushStrip(QWidget):
         brush, tool = self.state.brush, self.state.tool
         self.tools[tool].setChecked(True)
         for name, button in self.tools.items():
-            button.setIcon(icon(name, theme().on_accent if name == tool else theme().ink))
+            button.setIcon(icon(TOOLS[name].icon_name, theme().on_accent if name == tool else theme().ink))
         self.size.set_value(brush.size_px)
         self.edge.set_value(brush.edge * 100)
         self.ceiling.set_value(brush.ceiling * 100)
         self.flow.set_value(brush.flow * 100)
-        self.flow.setEnabled(tool not in WHOLE_TOOLS)
+        self.flow.setEnabled(not TOOLS[tool].whole)
         self.size.set_name("Smoothing" if tool == "area" else "Size")
         self.edge.setVisible(tool not in ("area", "strand"))
         self.area_feather.setVisible(tool == "area")

@@ -5,7 +5,8 @@ from PyQt6.QtWidgets import QInputDialog, QMenu, QPushButton
 
 from lather.core.brush.cards import BrushCard, read_cards, shipped_cards, write_cards
 from lather.core.errors import SaveError
-from lather.desktop.input.brush_state import TOOL_LABELS, BrushState
+from lather.core.tools.registry import TOOLS
+from lather.desktop.input.brush_state import BrushState
 from lather.desktop.input.keys import settings_folder
 from lather.desktop.panels.header import shortened
 
@@ -34,8 +35,8 @@ class CardsButton(QPushButton):
         menu.clear()
         menu.setToolTipsVisible(True)
         for card in self.cards:
-            action = menu.addAction(f"{shortened(card.name)}   ({TOOL_LABELS[card.tool]}, {card.brush.size_px:.0f} px)")
-            action.setToolTip(card.hint or f"{TOOL_LABELS[card.tool]}, kept by you")
+            action = menu.addAction(f"{shortened(card.name)}   ({TOOLS[card.tool].label}, {card.brush.size_px:.0f} px)")
+            action.setToolTip(card.hint or f"{TOOLS[card.tool].label}, kept by you")
             action.triggered.connect(lambda _, card=card: self.use(card))
         menu.addSeparator()
         menu.addAction("Keep this brush as a card …", self._ask_name)

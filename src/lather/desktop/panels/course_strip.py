@@ -1,64 +1,75 @@
-"""The course: the stages this version computes, each with its switch; the strength of the one in hand."""
+"""The course: the stages in order, what was done in each, and its strength. Quiet where nothing was done yet."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from lather.core.job.model import Job
-from lather.core.stages.registry import STAGES, StageInfo
-from lather.desktop.panels.switch import Switch
-from lather.desktop.panels.value_slider import ValueSlider
+from lather.core.stages.info import StageInfo
+from lather.core.stages.registry import STAGES
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import COURSE_PX, SMALL_PT, theme
 
-_CELL_PX = 150
+_CELL_PX, _LEAST_CELL_PX = 127, 96
 
 
 class _StageCell(QFrame):
     """One stage. A click takes it in hand."""
 
     taken = pyqtSignal(str)
-    switched = pyqtSignal(str, bool)
 
     def __init__(self, info: StageInfo, parent=None):
         super().__init__(parent)
         self.info = info
         self.setObjectName("stage")
-        self.setFixedWidth(_CELL_PX)
+        self.setMinimumWidth(_LEAST_CELL_PX)
+        self.setMaximumWidth(_CELL_PX)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setToolTip(f"Stage {info.label} ({info.number % 10})")
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 4, 8, 4)
-        row.setSpacing(4)
-        words = QVBoxLayout()
-        words.setSpacing(0)
-        self.title = QLabel(f"{info.number}  {info.label}")
-        self.title.setFont(font(strong=True))
-        self.count = QLabel()
-        self.count.setFont(font(SMALL_PT))
-        self.count.setObjectName("quiet")
-        words.addWidget(self.title)
-        words.addWidget(self.count)
-        row.addLayout(words)
-        row.addStretch(1)
-        self.switch = Switch(f"{info.label} on")
-        self.switch.clicked.connect(lambda on: self.switched.emit(info.id, on))
-        row.addWidget(self.switch)
-        self.show_taken(False)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 6, 10, 6)
+        column.setSpacing(0)
+        self.number, self.title = QLabel(str(info.number)), QLabel(info.label)
+        self.number.setObjectName("quiet")
+        self.count, self.strength = QLabel(), QLabel()
+        head = QHBoxLayout()
+        head.setSpacing(6)
+        for label in (self.number, self.title):
+            label.setFont(font(strong=True))
+            head.addWidget(label)
+        head.addStretch(1)
+        row = QHBoxLayout()
+        row.setSpacing(2)
+        for label in (self.count, self.strength):
+            label.setFont(font(SMALL_PT))
+            label.setObjectName("quiet")
+            row.addWidget(label)
+        row.insertStretch(1, 1)
+        column.addLayout(head)
+        column.addLayout(row)
+        self._shown = None
 
-    def show_taken(self, taken: bool) -> None:
+    def show_job(self, job: Job, taken: bool) -> None:
+        stage, info = job.stage(self.info.id), self.info
+        edits = sum(len(layer.edits) for layer in stage.layers)
+        acts = edits or any(layer.settings.get("everywhere") for layer in stage.layers)
+        shown = (taken, edits, bool(acts), stage.on, stage.strength)
+        if shown == self._shown:
+            return
+        self._shown = shown
         t = theme()
         ground, line = (t.raised, t.accent) if taken else ("transparent", "transparent")
         self.setStyleSheet(f"#stage {{ background: {ground}; border-bottom: 3px solid {line}; }}"
                            f"#stage:focus {{ border: 1px solid {t.accent}; }}")
-        self.setAccessibleName(f"Stage {self.info.label}{', in hand' if taken else ''}")
-
-    def show_job(self, job: Job) -> None:
-        stage = job.stage(self.info.id)
-        edits = sum(len(layer.edits) for layer in stage.layers)
-        turned_down = f" · {stage.strength * 100:.0f} %" if stage.strength < 1 else ""
-        self.count.setText(f"{edits} {self.info.edit_word}{'s' * (edits != 1)}{turned_down}")
-        self.switch.setChecked(stage.on)
+        self.title.setStyleSheet(f"color: {t.ink if acts or taken else t.quiet_ink};")
+        chosen = font(strong=True)
+        chosen.setStrikeOut(not stage.on)
+        self.title.setFont(chosen)
+        words = f"{edits} {info.edit_word}{'s' * (edits != 1)}" if edits else "everywhere" if acts else ""
+        self.count.setText(words)
+        self.strength.setText("off" if not stage.on else f"{stage.strength * 100:.0f} %" if acts else "")
+        said = ", ".join(word for word in (words or "nothing yet", self.strength.text()) if word)
+        self.setToolTip(f"Stage {info.label}, key {info.number % 10}: {said}")
+        self.setAccessibleName(f"Stage {info.label}{', in hand' if taken else ''}: {said}")
 
     def mousePressEvent(self, event) -> None:
         self.taken.emit(self.info.id)
@@ -71,10 +82,9 @@ class _StageCell(QFrame):
 
 
 class CourseStrip(QWidget):
-    """`taken(stage id)`; `changed(stage id, field, value, dragging)` when a stage is turned down or off."""
+    """`taken(stage id)`. Room for ten stages at 1280 px."""
 
     taken = pyqtSignal(str)
-    changed = pyqtSignal(str, str, object, bool)
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -82,33 +92,18 @@ class CourseStrip(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(COURSE_PX)
         row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 12, 0)
+        row.setContentsMargins(4, 0, 4, 0)
         row.setSpacing(0)
         self.cells: dict[str, _StageCell] = {}
         for info in STAGES:
             cell = _StageCell(info)
             cell.taken.connect(self.taken)
-            cell.switched.connect(lambda stage_id, on: self.changed.emit(stage_id, "on", on, False))
             self.cells[info.id] = cell
-            row.addWidget(cell)
-        self.strength = ValueSlider("Stage strength", 0, 100, 100)
-        self.strength.setFixedWidth(128)
-        self.strength.changed.connect(lambda v, d: self.changed.emit(self._stage_id, "strength", v / 100, d))
-        row.addSpacing(10)
-        row.addWidget(self.strength)
-        row.addSpacing(14)
-        row.addStretch(1)
-        keys = QLabel("H: keys")
-        keys.setObjectName("quiet")
-        keys.setFont(font(SMALL_PT))
-        keys.setToolTip("Hold H to see all keys")
-        row.addSpacing(8)
-        row.addWidget(keys)
-        self._stage_id = "mend"
+            row.addWidget(cell, 1)
+        rest = 10 - len(STAGES)
+        if rest:
+            row.addStretch(rest)
 
     def show_job(self, job: Job, stage_id: str) -> None:
-        self._stage_id = stage_id
         for cell in self.cells.values():
-            cell.show_job(job)
-            cell.show_taken(cell.info.id == stage_id)
-        self.strength.set_value(job.stage(stage_id).strength * 100)
+            cell.show_job(job, cell.info.id == stage_id)

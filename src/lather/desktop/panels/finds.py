@@ -12,11 +12,12 @@ from PyQt6.QtWidgets import (
 )
 
 from lather.core.find.mend import can_mend
-from lather.core.job.finds import KINDS, Find
+from lather.core.job.finds import Find
+from lather.core.kinds.registry import KINDS
 from lather.core.measure.keepers import find_box
+from lather.desktop.controls.finds import FindsControl
 from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.crops import CropDelegate, CropList, Crops
-from lather.desktop.screens.finds_control import FindsControl
 from lather.desktop.theme.style import font
 
 STATE_WORDS = {"open": "", "mended": "mended", "keep": "stays", "skip": "skipped"}
@@ -122,7 +123,7 @@ class FindsPanel(QWidget):
         row.setSpacing(5)
         self.buttons = {}
         for key, label, letter, tip, action in (
-            ("mend", "Mend", "E", "Mend this find; the next one follows", self.control.mend),
+            ("mend", "Mend", "E", "Mend this find; the next one follows", self.control.mending.mend),
             ("keep", "Keep", "R", "It stays, and strokes that would cross it are warned of",
              lambda: self.control.decide("keep")),
             ("skip", "Skip", "T", "Leave it for now", lambda: self.control.decide("skip")),
@@ -139,11 +140,12 @@ class FindsPanel(QWidget):
 
     def _all_clicked(self) -> None:
         if self.control.busy:
-            self.control.stop()
+            self.control.looking.stop()
+            self.control.mending.stop()
         elif self.job.finds is None:
-            self.control.find()
+            self.control.looking.start()
         else:
-            self.control.mend_shown()
+            self.control.mending.mend_shown()
 
     @property
     def job(self):
@@ -193,12 +195,12 @@ class FindsPanel(QWidget):
         else:
             self.all.setText(f"{self._word} all {still_open} in this list")
         self.all.setEnabled(bool(control.busy) or job.finds is None or still_open > 0)
-        self.all.setVisible(control.job.stage_id in ("mend", "strands") or bool(control.busy))
+        self.all.setVisible(control.job.info.finds or bool(control.busy))
 
     def _fill_filters(self, control: FindsControl) -> None:
         kinds = [kind for kind in KINDS if any(f.kind == kind for f in control.finds)]
         zones = sorted({f.zone.partition(",")[0] for f in control.finds})
-        for box, first, items, value in ((self.kind, "All kinds", [(KINDS[k], k) for k in kinds], control.kind),
+        for box, first, items, value in ((self.kind, "All kinds", [(KINDS[k].label, k) for k in kinds], control.kind),
                                          (self.zone, "All places", [(z.capitalize(), z) for z in zones], control.zone)):
             wanted = [(first, ""), *items]
             if [(box.itemText(i), box.itemData(i)) for i in range(box.count())] != wanted:
@@ -211,10 +213,10 @@ class FindsPanel(QWidget):
     @staticmethod
     def _empty_text(control: FindsControl, job) -> str:
         if control.busy == "finding":
-            return f"Looking at {control.doing} …\n\nThis takes a few seconds; you can paint meanwhile."
+            return f"Looking at {control.looking.doing} …\n\nThis takes a few seconds; you can paint meanwhile."
         if control.busy:
             return "Working …"
-        if control.job.stage_id not in ("mend", "strands"):
+        if not control.job.info.finds:
             return "This stage has no finds of its own: it works on all skin, or where you paint."
         if job.finds is None:
             return "Lather can look for spots, lines and specks and propose how each is mended.\n\nYou decide on each."

@@ -4,6 +4,7 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter
 from PyQt6.QtWidgets import QWidget
 
+from lather.core.stages.registry import STAGES
 from lather.desktop.input.keys import ACTIONS, load_bindings
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import BODY_PT, theme
@@ -69,7 +70,9 @@ class KeySheet(QWidget):
 
     @staticmethod
     def _columns(keys: dict[str, str]) -> list[tuple[str, list[tuple[str, str]]]]:
-        pressed = [(keys[a.id], a.label) for a in ACTIONS if not a.held]
+        numbers = [keys[f"stage_{info.number}"] for info in STAGES]
+        pressed = [(keys[a.id], a.label) for a in ACTIONS if not a.held and not a.id.startswith("stage_")]
+        pressed.append((" ".join(numbers), "go to a stage"))
         half = (len(pressed) + 1) // 2
         held = [(keys[a.id], a.label) for a in ACTIONS if a.held] + list(_ALSO)
         return [("Hold", held), ("Press", pressed[:half]), ("", pressed[half:])]

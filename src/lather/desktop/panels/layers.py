@@ -12,6 +12,9 @@ from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import theme
 
 
+_ROW_PX = 28
+
+
 class NameEdit(QLineEdit):
     """A name being typed: Return takes it, Esc leaves the old one."""
 
@@ -47,6 +50,7 @@ class LayerRow(QFrame):
         self.setAccessibleName(f"Layer {layer.name}{', in hand' if current else ''}")
         row = QHBoxLayout(self)
         row.setContentsMargins(5, 2, 8, 2)
+        self.setMinimumHeight(_ROW_PX)
         row.setSpacing(6)
         self.switch = Switch(f"{layer.name} on", layer.on)
         self.switch.clicked.connect(lambda on: self.switched.emit(layer.id, on))
@@ -106,7 +110,7 @@ class LayerRow(QFrame):
 
 
 class LayersPanel(QWidget):
-    """Top layer first. Signals carry the layer's id."""
+    """Top layer first. Signals carry the layer's id; `stage_changed(field, value, dragging)` is for the whole stage."""
 
     taken = pyqtSignal(str)
     changed = pyqtSignal(str, str, object, bool)
@@ -114,6 +118,7 @@ class LayersPanel(QWidget):
     removed = pyqtSignal(str)
     added = pyqtSignal()
     named = pyqtSignal()
+    stage_changed = pyqtSignal(str, object, bool)
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -154,9 +159,22 @@ class LayersPanel(QWidget):
             tools.addWidget(button)
         tools.addStretch(1)
         self._column.addLayout(tools)
+        self._column.addLayout(self._stage_row())
         self._current = ""
         self._stage: Stage | None = None
         self._shown = None
+
+    def _stage_row(self) -> QHBoxLayout:
+        """The stage as a whole: its switch, and its strength beside it."""
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        self.stage_on = Switch("Stage on")
+        self.stage_on.clicked.connect(lambda on: self.stage_changed.emit("on", on, False))
+        self.stage_strength = ValueSlider("Whole stage", 0, 100, 100)
+        self.stage_strength.changed.connect(lambda v, d: self.stage_changed.emit("strength", v / 100, d))
+        row.addWidget(self.stage_on)
+        row.addWidget(self.stage_strength, 1)
+        return row
 
     def rename(self, layer_id: str) -> None:
         """Let the person type a layer's name."""
@@ -183,6 +201,11 @@ class LayersPanel(QWidget):
     def show_stage(self, stage: Stage, current: str, label: str = "Mend") -> None:
         self._stage, self._current = stage, current
         self.title.setText(f"Layers in {label}")
+        self.stage_on.setChecked(stage.on)
+        self.stage_on.setAccessibleName(f"{label} on")
+        self.stage_on.setToolTip(f"Switch all of {label} off and on")
+        self.stage_strength.set_value(stage.strength * 100)
+        self.stage_strength.setEnabled(stage.on)
         self.empty.setVisible(not stage.layers)
         self.strength.setVisible(bool(stage.layers))
         for button in (self.up, self.down, self.remove):

@@ -4,7 +4,7 @@ from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from lather.core.job.model import Layer, Stroke
-from lather.desktop.input.brush_state import TOOL_LABELS
+from lather.core.tools.registry import TOOLS
 from lather.desktop.panels.crops import CropDelegate, CropList, Crops
 from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.theme.style import font
@@ -23,9 +23,9 @@ class _Mends(QAbstractListModel):
         if role == Qt.ItemDataRole.UserRole:
             return edit
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            return f"{TOOL_LABELS[edit.tool]}, {edit.brush.size_px:.0f} px"
+            return f"{TOOLS[edit.tool].label}, {edit.brush.size_px:.0f} px"
         if role == Qt.ItemDataRole.ToolTipRole:
-            parts = (edit.note, TOOL_LABELS[edit.tool], f"{edit.brush.size_px:.0f} px")
+            parts = (edit.note, TOOLS[edit.tool].label, f"{edit.brush.size_px:.0f} px")
             return " · ".join(part for part in parts if part)
         return None
 
@@ -40,24 +40,11 @@ class _Mends(QAbstractListModel):
 def _row(index: QModelIndex) -> tuple:
     """What it was for, the tool and size, the ceiling if it is not whole."""
     edit = index.data(Qt.ItemDataRole.UserRole)
-    detail = f"{TOOL_LABELS[edit.tool]} · " if edit.note else ""
-    lines = [edit.note.capitalize() or TOOL_LABELS[edit.tool], f"{detail}{edit.brush.size_px:.0f} px"]
+    detail = f"{TOOLS[edit.tool].label} · " if edit.note else ""
+    lines = [edit.note.capitalize() or TOOLS[edit.tool].label, f"{detail}{edit.brush.size_px:.0f} px"]
     if edit.brush.ceiling < 1:
         lines.append(f"ceiling {edit.brush.ceiling * 100:.0f} %")
     return edit.id, edit.bounds, lines, False
-
-
-_EMPTY = {
-    "mend": "No mends on this layer yet.\n\nTouch a spot on the photo: Lather looks for the skin to use and mends it. "
-            "Every mend stays in this list and can be taken out again.",
-    "strands": "No hairs cleared by hand yet.\n\nPaint along a hair: the path is laid on it, and the ground from both "
-               "its sides closes over it.",
-    "split": "Nothing on this layer yet.\n\nOn a tone layer outline uneven skin with Area, or brush it with Mix. On a "
-             "texture layer take pores from elsewhere.",
-    "grain": "Nothing painted yet.\n\nSwitch on “Put back where it is missing” at the right, or paint grain by hand.",
-    "grain everywhere": "Grain is put back wherever earlier work took it, and follows every change.\n\nWhere more is "
-                        "wanted, paint it by hand: it is listed here.",
-}
 
 
 class MendsPanel(QWidget):
@@ -68,14 +55,13 @@ class MendsPanel(QWidget):
 
     def __init__(self, crops: Crops, parent=None):
         super().__init__(parent)
-        self.word = "mend"
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 10, 6, 10)
         column.setSpacing(6)
         self.title = ElidedLabel()
         self.title.setFont(font(strong=True))
         column.addWidget(self.title)
-        self.empty = QLabel(_EMPTY["mend"])
+        self.empty = QLabel()
         self.empty.setObjectName("quiet")
         self.empty.setWordWrap(True)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignTop)
@@ -88,15 +74,15 @@ class MendsPanel(QWidget):
         self.remove.setToolTip("The skin underneath returns; undo brings the mend back")
         self.remove.clicked.connect(self._remove)
         column.addWidget(self.remove)
-        self.show_layer(None, "mend")
+        self.show_layer(None, "mend", "")
 
-    def show_layer(self, layer: Layer | None, stage_id: str) -> None:
+    def show_layer(self, layer: Layer | None, word: str, empty: str) -> None:
+        """word: what an edit is called here. empty: what is said while there is none."""
         edits = layer.edits if layer else ()
         name = layer.name if layer else "layer"
-        self.title.setText(f"{len(edits)} {self.word}{'s' * (len(edits) != 1)} on {name}")
-        self.remove.setText(f"Take this {self.word} out")
-        live = layer is not None and layer.settings.get("everywhere")
-        self.empty.setText(_EMPTY[f"{stage_id} everywhere" if live else stage_id])
+        self.title.setText(f"{len(edits)} {word}{'s' * (len(edits) != 1)} on {name}")
+        self.remove.setText(f"Take this {word} out")
+        self.empty.setText(empty)
         self._model.show(edits)
         self.empty.setVisible(not edits)
         self.list.setVisible(bool(edits))

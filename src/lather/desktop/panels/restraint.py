@@ -2,17 +2,12 @@
 
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from lather.core.gauges.registry import GAUGES, ON_DESK
 from lather.core.job.limits import USUAL_KIND, Band, band
 from lather.desktop.panels.gauge import Gauge
 from lather.desktop.theme.style import font
 
 _MOST_SOFTENED = 4
-_WIDE = {  # label, value at the end of the track, how it is written
-    "texture_kept": ("Skin texture kept", 130.0, "{:.0f} %"),
-    "modelling_kept": ("Light modelling kept", 130.0, "{:.0f} %"),
-    "grain_match": ("Grain match", 1.5, "{:.2f}"),
-}
-
 
 class RestraintPanel(QWidget):
     """Texture, modelling and grain against the photo's; keepers intact; what is left of each softened find."""
@@ -31,7 +26,7 @@ class RestraintPanel(QWidget):
         head.addStretch(1)
         head.addWidget(self.kind)
         column.addLayout(head)
-        self.wide = {name: Gauge(label, high=high) for name, (label, high, _) in _WIDE.items()}
+        self.wide = {name: Gauge(GAUGES[name].label, high=GAUGES[name].track) for name in ON_DESK}
         for gauge in self.wide.values():
             column.addWidget(gauge)
         self.keepers = Gauge("Keepers intact")
@@ -48,7 +43,7 @@ class RestraintPanel(QWidget):
             value = values.get(name)
             gauge.setVisible(value is not None)
             if value is not None:
-                gauge.show_value(value, _WIDE[name][2].format(value), band(job_kind, name))
+                gauge.show_value(value, GAUGES[name].written.format(value), band(job_kind, name))
         intact, count = values.get("keepers", (0, 0))
         everything = Band(1.0, 1.0, "marks that belong to the person stay as they are")
         if count:

@@ -1,7 +1,5 @@
 """Deliver: format, size, quality, colour, what metadata go along; progress and cancel."""
 
-import threading
-from contextlib import suppress
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
@@ -21,10 +19,10 @@ from PyQt6.QtWidgets import (
 
 from lather.core.colour import profiles
 from lather.core.engine.export import Output, output_size
-from lather.core.errors import Cancelled, LatherError
 from lather.core.imageio.metadata import MetadataChoice, describe
 from lather.core.job.member_names import new_stem, readable_name
 from lather.desktop import settings
+from lather.desktop.background import Background
 from lather.desktop.canvas.display import DisplayConverter, TileImage
 from lather.desktop.input.keys import TAKES_COMMANDS
 from lather.desktop.open_job import OpenJob
@@ -45,18 +43,12 @@ class DeliverScreen(QWidget):
     """One output at a time. `message(text)` says how it went."""
 
     message = pyqtSignal(str)
-    _progressed = pyqtSignal(float)
-    _ended = pyqtSignal(str, bool)
-    _previewed = pyqtSignal(object)
 
     def __init__(self, job: OpenJob, parent=None):
         super().__init__(parent)
         self.job = job
-        self._cancel = threading.Event()
+        self._background = Background(self)
         self._running = False
-        self._progressed.connect(lambda share: self.progress.setValue(round(share * 1000)))
-        self._ended.connect(self._show_end)
-        self._previewed.connect(self._show_preview)
         photo = job.session.photo
         self.format = Choices("Format", {key: key for key in _ENDINGS}, "JPEG")
         self.bits = Choices("Depth", {"8": "8 bit", "16": "16 bit"}, "8")
@@ -181,7 +173,7 @@ class DeliverScreen(QWidget):
         self.folder.textChanged.connect(self._update)
         self.browse.clicked.connect(self._browse)
         self.deliver.clicked.connect(self.start)
-        self.cancel.clicked.connect(self._cancel.set)
+        self.cancel.clicked.connect(lambda: self._background.cancel("deliver"))
 
     def _format_chosen(self, fmt: str) -> None:
         if fmt == "JPEG":
@@ -233,17 +225,16 @@ class DeliverScreen(QWidget):
         ratio = self.devicePixelRatioF()
         room = (max(64, self.preview.width() - 48), max(64, self.preview.height() - 48))
 
-        def work() -> None:
+        def work(task):
             level = 0
             while max(engine.photo.level_bounds(level + 1).x1 / room[0], engine.photo.level_bounds(level + 1).y1
                       / room[1]) >= ratio:
                 level += 1
             converter = DisplayConverter(engine.photo.profile, settings.display_profile())
             bgrx = converter.bgrx(engine.pixels(job, engine.photo.level_bounds(level), level))
-            with suppress(RuntimeError):  # the screen is gone: the job was closed meanwhile
-                self._previewed.emit((TileImage(bgrx), room, ratio))
+            return TileImage(bgrx), room, ratio
 
-        threading.Thread(target=work, name="preview", daemon=True).start()
+        self._background.run("preview", work, self._show_preview, failed=self.message.emit, newest=True)
 
     def _show_preview(self, made) -> None:
         tile, room, ratio = made
@@ -263,7 +254,6 @@ class DeliverScreen(QWidget):
         if not self._folder_is_there(path.parent):
             return
         session, job, output = self.job.session, self.job.job, self.output()
-        self._cancel.clear()
         self._running = True
         self.progress.setValue(0)
         self.result.setText("")
@@ -271,22 +261,13 @@ class DeliverScreen(QWidget):
             widget.show()
         self._update()
 
-        def progress(share: float) -> bool:
-            self._progressed.emit(share)
-            return not self._cancel.is_set()
+        def work(task) -> str:
+            session.export(path, output, task.tick, job=job)
+            return f"Delivered: {path}"
 
-        def work() -> None:
-            try:
-                session.export(path, output, progress, job=job)
-                self._ended.emit(f"Delivered: {path}", True)
-            except Cancelled as error:
-                self._ended.emit(error.message, False)
-            except LatherError as error:
-                self._ended.emit(error.message, False)
-            except Exception as error:
-                self._ended.emit(f"{path.name} could not be made ({error}); nothing was written.", False)
-
-        threading.Thread(target=work, name="deliver", daemon=True).start()
+        self._background.run("deliver", work, lambda text: self._show_end(text, True),
+                             failed=lambda text: self._show_end(text, False),
+                             progress=lambda share, _: self.progress.setValue(round(1000 * share)))
 
     def _folder_is_there(self, folder: Path) -> bool:
         """True when it is; a missing one is made if the person says so."""
@@ -325,4 +306,4 @@ class DeliverScreen(QWidget):
         """No keys of its own."""
 
     def close_job(self) -> None:
-        self._cancel.set()
+        self._background.close()

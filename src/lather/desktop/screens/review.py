@@ -5,9 +5,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidg
 
 from lather.core.job.commands import SetLayer
 from lather.core.job.model import Job
+from lather.core.tools.registry import TOOLS
 from lather.desktop import settings
 from lather.desktop.canvas.canvas import PhotoCanvas
-from lather.desktop.input.brush_state import TOOL_LABELS
 from lather.desktop.input.focus import leave_keys_to_the_photo
 from lather.desktop.input.keys import TAKES_COMMANDS
 from lather.desktop.open_job import OpenJob
@@ -30,7 +30,7 @@ class ReviewScreen(QWidget):
         self.job = job
         self.canvas = PhotoCanvas(job.session.engine, settings.display_profile())
         self.canvas.failed.connect(self.message)
-        self.canvas.panning = True
+        self.canvas.navigation.panning = True
         self.modes = Choices("Compare", {"after": "Hold", "wipe": "Wipe", "side": "Side by side"}, "wipe")
         self.modes.chosen.connect(self._set_mode)
         self.zoom = Choices("Zoom", {"fit": "Fit", "1": "100 %", "2": "200 %"}, "fit")
@@ -119,7 +119,7 @@ class ReviewScreen(QWidget):
         for edit in job.edits():
             counts[edit.tool] = counts.get(edit.tool, 0) + 1
         total = sum(counts.values())
-        by_tool = ", ".join(f"{n} {TOOL_LABELS[tool]}" for tool, n in counts.items())
+        by_tool = ", ".join(f"{n} {TOOLS[tool].label}" for tool, n in counts.items())
         self.facts.setText(f"{total} edits: {by_tool}." if total else "Nothing yet: both sides show the same picture.")
         self._show_layers(job)
 

@@ -1,21 +1,24 @@
 """Grain as a layer kind: puts back what the earlier stages took, and lets grain be painted in."""
 
 import hashlib
-from collections import OrderedDict
-from threading import Lock
 
 import numpy as np
 
+from lather.core import ranges
+from lather.core.brush.coverage import stroke_coverage
 from lather.core.job.grain_model import GrainModel
 from lather.core.job.model import Layer, Stroke
-from lather.core.stages.base import Surroundings, same_beneath
+from lather.core.parameters import EVERYWHERE, Model, Number
+from lather.core.recent import Recent
+from lather.core.stages.base import Step, Surroundings, same_beneath
 from lather.core.stages.grain.missing import CELL, cells_of, halo, missing_cells, needed, touched_pixels
-from lather.core.stages.grain.synthesis import add_grain, grain_noise
-from lather.core.stages.mend.heal import Heal
 from lather.core.stages.mend.kind import MendKind
-from lather.core.stages.patches.coverage import stroke_coverage
+from lather.core.stages.patches.blocks import split_at_tiles
+from lather.core.stages.patches.grain_noise import add_grain, grain_noise
 from lather.core.stages.patches.kind import Read
 from lather.core.stages.patches.patch import Patch
+from lather.core.stages.patches.solved import Solved
+from lather.core.stages.stores import Stores
 from lather.core.types import EMPTY, TILE, EncodedRGB, Rect, tile_rect, tiles_of
 
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
@@ -36,24 +39,28 @@ class GrainKind(MendKind):
     """
 
     id = "grain"
-    method = b"grain-4"
+    method = MendKind.method + b" grain-4"
+    parameters = (
+        EVERYWHERE,
+        Number("amount", "Amount", ranges.GRAIN_AMOUNT, 1.0, "%", shown_times=100),
+        Model("grain", "Grain", GrainModel.from_json),
+    )
 
-    def __init__(self):
-        super().__init__()
-        self._maps: OrderedDict[tuple, tuple] = OrderedDict()
-        self._last: dict[Rect, tuple] = {}  # the map of each tile that was last asked for: saves the fingerprint
-        self._tiles: dict[tuple[int, int], tuple] = {}  # and what was put together of it and its neighbours', twice
-        self._map_lock = Lock()
+    def __init__(self, stores: Stores | None = None):
+        super().__init__(stores)
+        self._maps = Recent(_MOST_MAPS)
+        self._last = Recent(_MOST_MAPS)  # the map of each tile that was last asked for: saves the fingerprint
+        self._tiles = Recent(_MOST_MAPS)  # and what was put together of it and its neighbours', twice
 
-    def halo(self, layer: Layer, level: int) -> int:
-        return halo(_model(layer).size_px) if layer.settings.get("everywhere") else 0
+    def needs(self, step: Step, rect: Rect) -> Rect:
+        return rect.expand(halo(_model(step.layer).size_px)) if step.layer.settings.get("everywhere") else rect
 
-    def touches(self, layer: Layer, rect: Rect) -> bool:
-        return bool(layer.settings.get("everywhere")) or super().touches(layer, rect)
+    def touches(self, step: Step, rect: Rect) -> bool:
+        return bool(step.layer.settings.get("everywhere")) or super().touches(step, rect)
 
-    def fingerprint(self, around: Surroundings, layer: Layer, rect: Rect) -> bytes:
-        own = super().fingerprint(around, layer, rect)
-        return hashlib.blake2b(own + self._method(layer), digest_size=16).digest()
+    def fingerprint(self, around: Surroundings, step: Step, rect: Rect) -> bytes:
+        own = super().fingerprint(around, step, rect)
+        return hashlib.blake2b(own + self._method(step.layer), digest_size=16).digest()
 
     def add_base(
         self, out: EncodedRGB, around: Surroundings, layer: Layer, rect: Rect, level: int, strength: float
@@ -74,8 +81,9 @@ class GrainKind(MendKind):
                     chroma_share=model.chroma_share, amount=amount,
                 )
 
-    def prepare(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> None:
-        super().prepare(around, layer, rect, level)
+    def prepare(self, around: Surroundings, step: Step, rect: Rect, level: int) -> None:
+        super().prepare(around, step, rect, level)
+        layer = step.layer
         if layer.settings.get("everywhere"):
             for column, row in tiles_of(rect.from_level(level).intersect(around.bounds)):
                 tile = tile_rect(column, row, around.bounds.x1, around.bounds.y1)
@@ -87,8 +95,8 @@ class GrainKind(MendKind):
         fits = self._known(around, model, (column, row))
         if not fits:
             fits = [self._tile(around, model, column, row)]
-            earlier = self._tiles.get((column, row), ())[:1]  # a draft goes by the one before
-            self._tiles[column, row] = ((model, around.beneath, fits[0]), *earlier)
+            earlier = (self._tiles.get((column, row)) or ())[:1]  # a draft goes by the one before
+            self._tiles.put((column, row), ((model, around.beneath, fits[0]), *earlier))
         if fits[0] is None:
             return None
         sigma, cells, touched = fits[0]
@@ -98,7 +106,7 @@ class GrainKind(MendKind):
 
     def _known(self, around: Surroundings, model: GrainModel, place: tuple[int, int]) -> list:
         """What was put together of a tile, in a list: empty if it was not, over this picture."""
-        known = self._tiles.get(place, ())
+        known = self._tiles.get(place) or ()
         return [tile for of, beneath, tile in known if of == model and same_beneath(beneath, around.beneath)]
 
     def _tile(self, around: Surroundings, model: GrainModel, column: int, row: int) -> tuple | None:
@@ -127,12 +135,10 @@ class GrainKind(MendKind):
         if quick is not None and quick[0] == model and same_beneath(quick[1], around.beneath):
             return quick[2]
         key = (cells, around.below_fingerprint(inside), model)
-        with self._map_lock:
-            held = self._maps.get(key)
-            if held is not None:
-                self._maps.move_to_end(key)
-                self._last[cells] = (model, around.beneath, held)
-                return held
+        held = self._maps.get(key)
+        if held is not None:
+            self._last.put(cells, (model, around.beneath, held))
+            return held
         below, photo = around.below(inside, 0), around.photo(inside, 0)
         touched = touched_pixels(below, photo)
         own = touched[tile.slices(inside)]
@@ -144,11 +150,8 @@ class GrainKind(MendKind):
                 below, photo = np.pad(below, pad, mode="edge"), np.pad(photo, pad, mode="edge")
                 touched = np.pad(touched, pad[:2], mode="edge")
             made = (missing_cells(below, photo, touched, cells, model), np.packbits(own, axis=1) if own.any() else None)
-        with self._map_lock:
-            self._maps[key] = made
-            self._last[cells] = (model, around.beneath, made)
-            while len(self._maps) > _MOST_MAPS:
-                self._maps.popitem(last=False)
+        self._maps.put(key, made)
+        self._last.put(cells, (model, around.beneath, made))
         return made
 
     # painted
@@ -173,7 +176,7 @@ class GrainKind(MendKind):
             return super().solve_part(layer, stroke, coverage_of, area, **how)
         only = how.get("only")
         inside = area.intersect(only) if only is not None else area
-        return Heal(_painted(layer, coverage_of, inside, how["read"], how["bounds"]), 0.0)
+        return Solved(_painted(layer, coverage_of, inside, how["read"], how["bounds"]))
 
 
 def _model(layer: Layer) -> GrainModel:
@@ -184,8 +187,7 @@ def _painted(layer: Layer, coverage_of, area: Rect, read: Read, bounds: Rect) ->
     """Grain of the layer's own amount where it is painted."""
     model, amount = _model(layer), np.float32(layer.settings.get("amount", 1.0))
     blocks = []
-    for column, row in tiles_of(area):
-        block = tile_rect(column, row, bounds.x1, bounds.y1).intersect(area)
+    for block in split_at_tiles(area):
         coverage = coverage_of(block)
         if coverage.any():
             sigma = model.sigma(read(block) @ _LUMINANCE).astype(np.float32)

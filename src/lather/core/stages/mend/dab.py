@@ -3,12 +3,12 @@
 from collections.abc import Iterable
 from dataclasses import replace
 
+from lather.core.brush.coverage import stroke_coverage
 from lather.core.brush.values import Brush
 from lather.core.engine.engine import Engine
 from lather.core.job.finds import Find
 from lather.core.job.model import Job, Stroke, freeze_points, new_id
 from lather.core.stages.mend.source_search import Candidate, find_sources
-from lather.core.stages.patches.coverage import stroke_coverage
 from lather.core.types import Rect
 
 _NEARBY_SIZES = 6

@@ -3,11 +3,12 @@
 import numpy as np
 from numba import njit
 
+from lather.core.brush.coverage import fenced
 from lather.core.brush.stroke import profile
 from lather.core.job.model import Stroke
-from lather.core.stages.mend.heal import Read
-from lather.core.stages.patches.coverage import fenced
-from lather.core.types import TILE, EncodedRGB, Rect, tiles_of
+from lather.core.stages.patches.blocks import split_at_tiles
+from lather.core.stages.patches.kind import Read
+from lather.core.types import EncodedRGB, Rect
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -61,8 +62,3 @@ def drag_blocks(stroke: Stroke, read: Read, area: Rect) -> list[tuple[Rect, np.n
     DragState(stroke).extend(canvas, fenced(np.ones(canvas.shape[:2], np.float32), stroke, area), area, stroke.touches)
     delta = canvas - before
     return [(block, delta[block.slices(area)]) for block in split_at_tiles(area)]
-
-
-def split_at_tiles(area: Rect) -> list[Rect]:
-    """Pieces of a rectangle, each inside one tile."""
-    return [Rect(c * TILE, r * TILE, (c + 1) * TILE, (r + 1) * TILE).intersect(area) for c, r in tiles_of(area)]

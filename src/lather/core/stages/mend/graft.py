@@ -4,10 +4,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from lather.core.brush.coverage import cut, stroke_coverage
 from lather.core.engine.engine import Engine
 from lather.core.job.model import Job, Stroke
-from lather.core.stages.mend.solve import cut, solve_coverage
-from lather.core.stages.patches.coverage import stroke_coverage
+from lather.core.stages.mend.solve import solve_coverage
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ for any brush. Work goes block by block, so a long stroke needs little memory.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -14,6 +14,7 @@ from numba import njit
 from lather.core.job.source_map import SourceTurn, affine, source_rect
 from lather.core.stages.mend.boundary import disagreement_share, fit_boundary
 from lather.core.stages.mend.membrane import solve_membrane
+from lather.core.stages.patches.solved import Solved
 from lather.core.threads import ARITHMETIC
 from lather.core.types import TILE, EncodedRGB, Mask, Rect
 
@@ -267,18 +268,6 @@ class _Block:
     source: SourceRead
 
 
-@dataclass
-class Heal:
-    """Result: delta blocks as (rect, float32 (h, w, 3)) and the share of the boundary that did not fit.
-
-    misfits: places (x, y) of boundary cells that do not fit, for showing them on an outline.
-    """
-
-    blocks: list[tuple[Rect, np.ndarray]]
-    disagreement: float
-    misfits: np.ndarray = field(default_factory=lambda: np.zeros((0, 2), np.float32))
-
-
 def heal(
     coverage_of: Callable[[Rect], Mask],
     area: Rect,
@@ -290,7 +279,7 @@ def heal(
     match: TextureMatch | None = None,
     ring_in: Callable[[Rect], Mask] | None = None,
     only: Rect | None = None,
-) -> Heal:
+) -> Solved:
     """Heal what is painted in `area` with what `read_source` gives for it (see `source_reader`).
 
     coverage_of: coverage of any rectangle, also around `area` and outside the picture (0 there).
@@ -337,7 +326,7 @@ def heal(
     away = np.abs(data - plane).max(-1)
     misfit = (weight > 0) & ((agree < _MISFIT) | (away > _MISFIT_AWAY))
     share = float(weight[misfit].sum()) / max(1e-6, float(weight.sum()))
-    return Heal(laid, max(share, disagreement_share(weight, agree)), _places(misfit, grid, cell))
+    return Solved(laid, max(share, disagreement_share(weight, agree)), _places(misfit, grid, cell))
 
 
 def _places(cells: np.ndarray, grid: Rect, cell: int) -> np.ndarray:

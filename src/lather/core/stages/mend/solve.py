@@ -5,13 +5,15 @@ from collections.abc import Callable
 import cv2
 import numpy as np
 
+from lather.core.brush.coverage import cut, stroke_coverage
 from lather.core.job.model import Stroke
-from lather.core.stages.grain.synthesis import grain_noise
 from lather.core.stages.mend.drag import drag_blocks
-from lather.core.stages.mend.heal import Heal, Read, SourceRead, TextureMatch, heal, source_reader, texture_reader
-from lather.core.stages.patches.coverage import stroke_coverage
+from lather.core.stages.mend.heal import Read, SourceRead, TextureMatch, heal, source_reader, texture_reader
+from lather.core.stages.patches.blocks import split_at_tiles
+from lather.core.stages.patches.grain_noise import grain_noise
 from lather.core.stages.patches.patch import Patch
-from lather.core.types import EncodedRGB, Mask, Rect, tile_rect, tiles_of
+from lather.core.stages.patches.solved import Solved
+from lather.core.types import EncodedRGB, Mask, Rect
 
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 _KNEE = np.float32(0.02)  # luminance over which only-lighter/darker fades in, against jagged rims
@@ -100,17 +102,6 @@ def texture_sigma(stroke: Stroke) -> float:
     return max(_LEAST_DAB_SIGMA_PX, _DAB_TONE_SHARE * stroke.brush.size_px)
 
 
-def cut(coverage: Mask, area: Rect, rect: Rect) -> Mask:
-    """Coverage of any rectangle from an array over `area`; 0 outside."""
-    inside = rect.intersect(area)
-    if inside == rect:
-        return coverage[rect.slices(area)]
-    out = np.zeros((rect.height, rect.width), np.float32)
-    if not inside.empty:
-        out[inside.slices(rect)] = coverage[inside.slices(area)]
-    return out
-
-
 def _grain_source(rect: Rect) -> SourceRead:
     grain = _GRAIN_LEVEL * grain_noise(rect, size_px=_GRAIN_SIZE_PX)
     return SourceRead(grain, np.ones((rect.height, rect.width), np.bool_))
@@ -128,7 +119,7 @@ def _heal_with(stroke: Stroke, read: Read, bounds: Rect) -> dict:
 
 
 def solve_coverage(stroke: Stroke, coverage_of: Callable[[Rect], Mask], area: Rect, *, read: Read, original: Read,
-                   bounds: Rect, only: Rect | None = None) -> Heal:
+                   bounds: Rect, only: Rect | None = None) -> Solved:
     """Changes of a stroke with the given coverage inside `area`; `only` limits where they are laid."""
     if stroke.heals:
         fence = stroke.fence.coverage if stroke.fence is not None else None
@@ -136,8 +127,7 @@ def solve_coverage(stroke: Stroke, coverage_of: Callable[[Rect], Mask], area: Re
                     ring_in=fence, **_heal_with(stroke, read, bounds))
     blocks = []
     inside = area.intersect(only) if only is not None else area
-    for column, row in tiles_of(inside):
-        block = tile_rect(column, row, bounds.x1, bounds.y1).intersect(inside)
+    for block in split_at_tiles(inside):
         part = coverage_of(block)
         if not part.any():
             continue
@@ -145,7 +135,7 @@ def solve_coverage(stroke: Stroke, coverage_of: Callable[[Rect], Mask], area: Re
             blocks.append((block, copy_delta(stroke, part, block, read, bounds)))
         else:
             blocks.append((block, give_back_delta(part, block, read, original)))
-    return Heal(blocks, 0.0)
+    return Solved(blocks)
 
 
 def solve_stroke(stroke: Stroke, *, read: Read, original: Read, bounds: Rect) -> Patch:

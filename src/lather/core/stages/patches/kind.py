@@ -3,40 +3,43 @@
 import hashlib
 import json
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from typing import ClassVar
 
 import numpy as np
 
 from lather.core.job.model import Layer, Stroke
-from lather.core.stages.base import Surroundings
+from lather.core.recent import Recent
+from lather.core.stages.base import Finished, LayerKind, LiveEdit, Painting, Step, Surroundings
 from lather.core.stages.patches.order import EditOrder, any_overlap
-from lather.core.stages.patches.patch import Patch, PatchStore
+from lather.core.stages.patches.patch import Patch
+from lather.core.stages.patches.solved import Solved
+from lather.core.stages.stores import Stores
 from lather.core.types import EncodedRGB, Rect
 
 Read = Callable[[Rect], EncodedRGB]
 
+_LAYERS_KEPT = 128  # tables of layers: more than any job works on at a time
 
-class PatchKind:
+
+class PatchKind(LayerKind):
     """Solves each edit once, in order, and keeps its patch. Subclasses give `id` and `method`, and override the rest.
 
     method: goes up when the same edit would give other pixels.
     """
 
-    id = ""
-    method = b""
+    method: ClassVar[bytes] = b""
+    prepares = True
 
-    def __init__(self):
-        self.patches = PatchStore()
-        self._orders: dict[str, tuple[EditOrder, ...]] = {}
-        self._boxes: dict[str, tuple] = {}
-        self._methods: dict[str, tuple] = {}
+    def __init__(self, stores: Stores | None = None):
+        self.patches = (stores or Stores()).patches
+        self._orders = Recent(_LAYERS_KEPT)
+        self._boxes = Recent(_LAYERS_KEPT)
+        self._methods = Recent(_LAYERS_KEPT)
         self._order_lock = threading.RLock()  # a layer asks for the orders of those beneath
         self._solve_lock = threading.RLock()  # and for their patches
 
     # what a stage may do in its own way
-
-    def halo(self, layer: Layer, level: int) -> int:
-        return 0  # what an edit reads further away is in its own fingerprint
 
     def add_base(
         self, out: EncodedRGB, around: Surroundings, layer: Layer, rect: Rect, level: int, strength: float
@@ -55,21 +58,27 @@ class PatchKind:
         """The patch of an edit. read, original: what `reading` made of the layer and of the stage's input."""
         raise NotImplementedError
 
-    def solve_part(self, layer: Layer, stroke: Stroke, coverage_of, area: Rect, **how):
-        """Changes of a stroke in progress with the coverage so far, as `mend.solve.solve_coverage` gives them."""
+    def solve_part(self, layer: Layer, stroke: Stroke, coverage_of, area: Rect, **how) -> Solved:
+        """Changes of a stroke in progress with the coverage so far, as `mend.solve.solve_coverage` takes it."""
         raise NotImplementedError
 
     def puller(self, layer: Layer, stroke: Stroke):
         """A state that pulls colour along under the pen (see `DragState`), or None for a stroke that does not."""
         return None
 
+    def finish(self, painting: Painting, stroke: Stroke, read: Read) -> Finished:
+        """The edit that a stroke becomes. read: the layer before it."""
+        return Finished(stroke)
+
     # what all share
 
-    def touches(self, layer: Layer, rect: Rect) -> bool:
+    def touches(self, step: Step, rect: Rect) -> bool:
+        layer = step.layer
         held = self._boxes.get(layer.id)
         if held is None or held[0] is not layer.edits:
             boxes = np.array([edit.bounds for edit in layer.edits], np.int64).reshape(-1, 4)
-            held = self._boxes[layer.id] = (layer.edits, boxes)
+            held = (layer.edits, boxes)
+            self._boxes.put(layer.id, held)
         return any_overlap(held[1], *rect)
 
     def _method(self, layer: Layer) -> bytes:
@@ -80,58 +89,66 @@ class PatchKind:
         if held is None or held[0] is not layer.settings or held[1] is not layer.fence:
             said = f"{json.dumps(layer.settings, sort_keys=True)}|{layer.fence}"
             made = self.method + hashlib.blake2b(said.encode(), digest_size=16).digest()
-            held = self._methods[layer.id] = (layer.settings, layer.fence, made)
+            held = (layer.settings, layer.fence, made)
+            self._methods.put(layer.id, held)
         return held[2]
 
     def order(self, around: Surroundings, layer: Layer) -> EditOrder:
         method = self._method(layer)
         with self._order_lock:
-            known = self._orders.get(layer.id, ())
+            known = self._orders.get(layer.id) or ()
             for held in known:
                 if held.layer.edits is layer.edits and held.holds_under(around, method):
                     return held  # only the name, the switch or the strength is another
             earlier = known[0] if known else None
             made = EditOrder(layer, around, lambda edit: self.reads_of(layer, edit, around.bounds), method, earlier)
-            self._orders[layer.id] = (made, *known[:1])  # a draft goes by the one before
+            self._orders.put(layer.id, (made, *known[:1]))  # a draft goes by the one before
             return made
 
-    def fingerprint(self, around: Surroundings, layer: Layer, rect: Rect) -> bytes:
-        order = self.order(around, layer)
+    def fingerprint(self, around: Surroundings, step: Step, rect: Rect) -> bytes:
+        order = self.order(around, step.layer)
         h = hashlib.blake2b(digest_size=16)
         for index in order.reaching(rect):
-            h.update(order.fingerprints[index])
+            h.update(order.key(int(index)))
         return h.digest()
 
-    def render(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> EncodedRGB:
+    def render(self, around: Surroundings, step: Step, rect: Rect, level: int) -> EncodedRGB:
         out = around.below(rect, level)
-        self.add_to(out, around, layer, rect, level, 1.0)
-        return out
-
-    def add_to(
-        self, out: EncodedRGB, around: Surroundings, layer: Layer, rect: Rect, level: int, strength: float
-    ) -> None:
-        self.add_base(out, around, layer, rect, level, strength)
-        order = self.order(around, layer)
+        self.add_base(out, around, step.layer, rect, level, step.strength)
+        order = self.order(around, step.layer)
         indexes = order.reaching(rect.from_level(level))
         self.solve(around, order, indexes)
         for index in indexes:
-            self._patch(around, order, int(index)).add_to(out, rect, level, strength)
+            self._patch(around, order, int(index)).add_to(out, rect, level, step.strength)
+        return out
 
-    def prepare(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> None:
-        """Work out all that `render` will need of what does not follow from the pixels beneath alone."""
-        order = self.order(around, layer)
+    def prepare(self, around: Surroundings, step: Step, rect: Rect, level: int) -> None:
+        order = self.order(around, step.layer)
         self.solve(around, order, order.reaching(rect.from_level(level)))
+
+    def kept(self, around: Surroundings, step: Step) -> Mapping:
+        order = self.order(around, step.layer)
+        pieces = {key: self.patches.encoded(key) for key in map(order.key, range(len(order)))}
+        return {key: encoded for key, encoded in pieces.items() if encoded is not None}
+
+    def offer(self, kept: Mapping) -> None:
+        self.patches.offer_encoded(kept)
+
+    def live(self, painting: Painting) -> LiveEdit:
+        from lather.core.stages.patches.live import LivePatch  # it knows this kind
+
+        return LivePatch(self, painting)
 
     def solve(self, around: Surroundings, order: EditOrder, indexes) -> None:
         """Make the patches of some edits and of all they build on."""
         bounds = around.bounds
-        missing = order.needed(indexes, lambda key: self.patches.get(key, bounds) is not None)
+        missing = order.needed(indexes, lambda index: self.patches.get(order.key(index), bounds) is not None)
         if not missing:
             return
         with self._solve_lock:
             for index in missing:
-                if self.patches.get(order.fingerprints[index], bounds) is None:
-                    self.patches.put(order.fingerprints[index], self._solve_one(around, order, index))
+                if self.patches.get(order.key(index), bounds) is None:
+                    self.patches.put(order.key(index), self._solve_one(around, order, index))
 
     def _solve_one(self, around: Surroundings, order: EditOrder, index: int) -> Patch:
         self.patches.solved += 1
@@ -160,10 +177,8 @@ class PatchKind:
         return out
 
     def _patch(self, around: Surroundings, order: EditOrder, index: int) -> Patch:
-        patch = self.patches.get(order.fingerprints[index], around.bounds)
+        patch = self.patches.get(order.key(index), around.bounds)
         if patch is None:  # dropped from memory since, or reached only through a wider read
             patch = self._solve_one(around, order, index)
-            self.patches.put(order.fingerprints[index], patch)
+            self.patches.put(order.key(index), patch)
         return patch
-
-

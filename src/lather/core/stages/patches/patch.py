@@ -4,8 +4,6 @@ A change (delta) is linear in all that follows: layer strength multiplies it and
 agree. Stored as int16 (steps of 1/32767), so a patch read back from a job file is the same to the bit.
 """
 
-import threading
-from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
@@ -14,11 +12,12 @@ import imagecodecs
 import numpy as np
 from numba import njit
 
+from lather.core.memory import Budget
+from lather.core.recent import Recent
 from lather.core.types import EMPTY, TILE, Mask, Rect
 
 _STEPS = 32767
 _WITH_LEVELS = 5 / 3  # a quarter as many pixels at each level, of twice the bytes
-_STORE_BYTES = 1024**3
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -175,25 +174,25 @@ def _from_png_codes(codes, out):  # pragma: no cover - compiled
 
 
 class PatchStore:
-    """Solved patches by fingerprint. Patches from a job file wait as PNG until they are needed."""
+    """Solved patches by fingerprint. Those of a job file wait as PNG until they are needed.
 
-    def __init__(self, limit_bytes: int = _STORE_BYTES):
-        self.limit_bytes = limit_bytes
+    limit_bytes: of what is solved; a third of it more for what lies there as PNG.
+    """
+
+    def __init__(self, limit_bytes: int | None = None):
+        limit = int(0.75 * Budget.usual().share("patches")) if limit_bytes is None else limit_bytes
         self.solved = 0
-        self._patches: OrderedDict[bytes, Patch] = OrderedDict()
-        self._encoded: dict[bytes, list[tuple[int, int, bytes]]] = {}
-        self._used = 0
-        self._lock = threading.Lock()
+        self._patches = Recent(limit, lambda patch: patch.nbytes, keeps_one=True)
+        self._encoded = Recent(limit // 3, _png_bytes, keeps_one=True)
 
     def offer_encoded(self, encoded: dict) -> None:
-        self._encoded.update(encoded)
+        for fingerprint, pieces in encoded.items():
+            self._encoded.put(fingerprint, pieces)
 
     def get(self, fingerprint: bytes, bounds: Rect) -> Patch | None:
-        with self._lock:
-            patch = self._patches.get(fingerprint)
-            if patch is not None:
-                self._patches.move_to_end(fingerprint)
-                return patch
+        patch = self._patches.get(fingerprint)
+        if patch is not None:
+            return patch
         pieces = self._encoded.get(fingerprint)
         patch = Patch.from_png_pieces(pieces, bounds) if pieces is not None else None
         if patch is not None:
@@ -201,19 +200,20 @@ class PatchStore:
         return patch
 
     def put(self, fingerprint: bytes, patch: Patch) -> None:
-        with self._lock:
-            if fingerprint not in self._patches:
-                self._patches[fingerprint] = patch
-                self._used += patch.nbytes
-            while self._used > self.limit_bytes and len(self._patches) > 1:
-                self._used -= self._patches.popitem(last=False)[1].nbytes
+        if fingerprint not in self._patches:
+            self._patches.put(fingerprint, patch)
 
     def encoded(self, fingerprint: bytes) -> list[tuple[int, int, bytes]] | None:
-        """PNG pieces of a patch that is at hand, made once; None if it has not been solved."""
+        """PNG pieces of a patch that is at hand; None if it has not been solved."""
         pieces = self._encoded.get(fingerprint)
         if pieces is None:
             patch = self._patches.get(fingerprint)
             if patch is None:
                 return None
-            pieces = self._encoded[fingerprint] = patch.to_png_pieces()
+            pieces = patch.to_png_pieces()
+            self._encoded.put(fingerprint, pieces)
         return pieces
+
+
+def _png_bytes(pieces: list[tuple[int, int, bytes]]) -> int:
+    return 100 + sum(len(png) for _, _, png in pieces)

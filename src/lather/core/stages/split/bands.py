@@ -17,7 +17,7 @@ from lather.core.stages.patches.kind import Read
 from lather.core.threads import ARITHMETIC
 from lather.core.types import EncodedRGB, Rect
 
-BANDS = ("tone", "texture", "blotch", "veil")
+BAND_LABELS = {"tone": "Tone", "texture": "Texture", "blotch": "Blotches", "veil": "Veil"}
 BLOTCH_TIMES = 5.0  # the third band lies between the split width and this many times it
 _EDGE = 0.15  # contrast (encoded) from which the guided filter keeps an edge
 _LARGE = 600_000  # values from which a picture is worked in two halves
@@ -35,8 +35,8 @@ class BandSettings:
     edge_keeping: bool = True
 
     def __post_init__(self):
-        if self.band not in BANDS:
-            raise RequestError(f"There is no band “{self.band}”; choose from {', '.join(BANDS)}.")
+        if self.band not in BAND_LABELS:
+            raise RequestError(f"There is no band “{self.band}”; choose from {', '.join(BAND_LABELS)}.")
         ranges.SPLIT_WIDTH_PX.check(self.width_px, "A split width")
 
     @classmethod

@@ -2,16 +2,19 @@
 
 from functools import partial
 
+from lather.core import ranges
+from lather.core.brush.coverage import stroke_coverage
 from lather.core.job.model import Layer, Stroke
-from lather.core.stages.mend.heal import Heal
+from lather.core.parameters import Choice, Flag, Number
 from lather.core.stages.mend.kind import MendKind
-from lather.core.stages.patches.coverage import stroke_coverage
+from lather.core.stages.patches.blocks import split_at_tiles
 from lather.core.stages.patches.kind import Read
 from lather.core.stages.patches.patch import Patch
+from lather.core.stages.patches.solved import Solved
 from lather.core.stages.split.area import area_delta, veil_blocks
-from lather.core.stages.split.bands import BandSettings, band_reader, guided_halo
+from lather.core.stages.split.bands import BAND_LABELS, BandSettings, band_reader, guided_halo
 from lather.core.stages.split.mix import MixState, mix_blocks
-from lather.core.types import Rect, tile_rect, tiles_of
+from lather.core.types import Rect
 
 TOOLS_OF_BAND = {
     "tone": ("area", "mix", "copy", "give_back"),
@@ -35,6 +38,11 @@ class SplitKind(MendKind):
 
     id = "split"
     method = MendKind.method + b" split-6"
+    parameters = (
+        Choice("band", "Band", BAND_LABELS, "tone"),
+        Number("width_px", "Split width", ranges.SPLIT_WIDTH_PX, 6.0, "px", step=0.1, logarithmic=True),
+        Flag("edge_keeping", "Keep edges", True),
+    )
 
     def reading(self, layer: Layer, read: Read, bounds: Rect) -> Read:
         return band_reader(read, BandSettings.of(layer.settings), bounds)
@@ -53,13 +61,13 @@ class SplitKind(MendKind):
             return Patch([], bounds)
         if stroke.tool == "area":
             delta = area_delta(stroke, area, read, bounds, layer.fence, BandSettings.of(layer.settings).width_px)
-            return Patch.from_blocks([(b, delta[b.slices(area)]) for b in _blocks(area, bounds)], bounds)
+            return Patch.from_blocks([(b, delta[b.slices(area)]) for b in split_at_tiles(area)], bounds)
         if stroke.tool == "mix":
             fence = layer.fence.coverage if layer.fence is not None else None
             return Patch.from_blocks(mix_blocks(stroke, read, area, fence), bounds)
         if stroke.tool == "veil":
             coverage_of = partial(stroke_coverage, stroke)
-            blocks = veil_blocks(coverage_of, _blocks(area, bounds), read, bounds, veil_radius(layer))
+            blocks = veil_blocks(coverage_of, split_at_tiles(area), read, bounds, veil_radius(layer))
             return Patch.from_blocks(blocks, bounds)
         return super().solve_edit(layer, stroke, read=read, original=original, bounds=bounds)
 
@@ -68,12 +76,8 @@ class SplitKind(MendKind):
             return super().solve_part(layer, stroke, coverage_of, area, **how)
         bounds, only = how["bounds"], how.get("only")
         inside = area.intersect(only) if only is not None else area
-        painted = [block for block in _blocks(inside, bounds) if coverage_of(block).any()]
-        return Heal(veil_blocks(coverage_of, painted, how["read"], bounds, veil_radius(layer)), 0.0)
+        painted = [block for block in split_at_tiles(inside) if coverage_of(block).any()]
+        return Solved(veil_blocks(coverage_of, painted, how["read"], bounds, veil_radius(layer)))
 
     def puller(self, layer: Layer, stroke: Stroke):
         return MixState(stroke) if stroke.tool == "mix" else super().puller(layer, stroke)
-
-
-def _blocks(area: Rect, bounds: Rect) -> list[Rect]:
-    return [tile_rect(c, r, bounds.x1, bounds.y1).intersect(area) for c, r in tiles_of(area)]

@@ -1,13 +1,13 @@
 """Mix: a brush that takes up the tone under it, carries it along and blends it in, drying as it goes."""
 
-import cv2
 import numpy as np
 from numba import njit
 
+from lather.core.brush.coverage import fenced
 from lather.core.brush.stroke import profile
 from lather.core.job.model import Stroke
-from lather.core.stages.mend.drag import split_at_tiles
-from lather.core.stages.patches.coverage import fenced
+from lather.core.stages.patches.blocks import split_at_tiles
+from lather.core.stages.patches.coarse import coarse
 from lather.core.stages.patches.kind import Read
 from lather.core.types import EncodedRGB, Rect
 
@@ -48,28 +48,6 @@ def _mix(canvas, fence, origin_x, origin_y, touches, edge, load, state):  # prag
                     for c in range(3):
                         canvas[y, x, c] += f * (load[c] - canvas[y, x, c])
         state[1] *= _DRIES
-
-
-def coarse(delta: np.ndarray, sigma: float) -> np.ndarray:
-    """A change (h, w, 3), nothing around it, without what is finer than `sigma`.
-
-    Cut off more steeply than by one Gaussian g: by 3g² − 2g³.
-    """
-    shrink = max(1, int(sigma / 3))
-    size = tuple(-(-n // shrink) for n in delta.shape[1::-1])
-    small = delta if shrink == 1 else cv2.resize(delta, size, interpolation=cv2.INTER_AREA)
-
-    def blurred(wide: float) -> np.ndarray:
-        side = 2 * int(np.ceil(3 * wide)) + 1
-        return cv2.GaussianBlur(small, (side, side), wide, borderType=cv2.BORDER_CONSTANT)
-
-    out = cv2.addWeighted(blurred(np.sqrt(2) * sigma / shrink), 3, blurred(np.sqrt(3) * sigma / shrink), -2, 0)
-    return out if shrink == 1 else cv2.resize(out, delta.shape[1::-1], interpolation=cv2.INTER_CUBIC)
-
-
-def coarse_reach(sigma: float) -> int:
-    """Pixels around a place that `coarse` looks at."""
-    return int(np.ceil(3 * np.sqrt(3) * sigma))
 
 
 class MixState:

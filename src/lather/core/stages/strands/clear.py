@@ -12,7 +12,7 @@ import numpy as np
 
 from lather.core.job.grain_model import diagonal_gain
 from lather.core.job.model import Stroke
-from lather.core.stages.grain.synthesis import grain_noise
+from lather.core.stages.patches.grain_noise import grain_noise
 from lather.core.stages.patches.kind import Read
 from lather.core.stages.patches.patch import Patch
 from lather.core.types import EncodedRGB, Mask, Rect, tile_rect, tiles_of

@@ -3,7 +3,7 @@
 from dataclasses import replace
 
 import numpy as np
-from PyQt6.QtCore import QObject, QPointF, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QPainter
 
 from lather.core.job.commands import AddEdits
@@ -87,7 +87,7 @@ class AreaControl(QObject):
 
     def draw(self, painter: QPainter, canvas: PhotoCanvas) -> None:
         if self._trail:
-            draw_outline(painter, [QPointF(*canvas.view.to_screen(x, y)) for x, y in self._trail])
+            draw_outline(painter, [canvas.to_screen(x, y) for x, y in self._trail])
         elif canvas.pointer is not None:
             text = "outline skin of one light" if self.state.area_mode == "any" else "outline to flatten"
             draw_tag(painter, canvas.pointer.x() + 14, canvas.pointer.y() - 14, text)

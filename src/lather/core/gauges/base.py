@@ -1,0 +1,24 @@
+"""What a gauge is."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from lather.core.gauges.compared import Compared
+
+
+@dataclass(frozen=True)
+class Gauge:
+    """label, unit: as shown. measure(pictures): its value, None where it cannot be told. track: value at the end of the
+    track on the desk. written: how a value is written. limit_times: a limit in limits.json times this is in the unit.
+
+    lowered_by: what a person could do where it is out of its band.
+    """
+
+    id: str
+    label: str
+    unit: str
+    measure: Callable[[Compared], float | None]
+    track: float = 130.0
+    written: str = "{:.0f} %"
+    limit_times: float = 1.0
+    lowered_by: str = "turning down the layer that did it"

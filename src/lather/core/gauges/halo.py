@@ -1,0 +1,22 @@
+"""Halo: what changed just outside the skin's outline."""
+
+import cv2
+import numpy as np
+
+from lather.core.colour.lab import delta_e2000
+from lather.core.gauges.base import Gauge
+from lather.core.gauges.compared import Compared
+
+_HALO_SHARE = 0.02  # of the face width
+
+
+def measure(pictures: Compared) -> float | None:
+    inside, ground = pictures.skin > 0.5, pictures.measures.ground > 0
+    rim = max(2, int(_HALO_SHARE * pictures.face_small_px))
+    near = cv2.dilate(inside.astype(np.uint8), np.ones((2 * rim + 1,) * 2, np.uint8)) > 0
+    beside = near & ~inside & ground
+    wide = delta_e2000(*(cv2.GaussianBlur(lab, (0, 0), 1.5) for lab in pictures.small))
+    return float(np.percentile(wide[beside], 98)) if beside.any() else 0.0
+
+
+GAUGE = Gauge("halo", "Halo", "ΔE", measure, track=5.0, written="{:.1f} ΔE")

@@ -1,0 +1,13 @@
+"""Largest move: how far anything was pushed."""
+
+from lather.core.gauges.base import Gauge
+from lather.core.gauges.compared import Compared
+from lather.core.measure.bands import moved_px
+
+
+def measure(pictures: Compared) -> float | None:
+    moved = moved_px(*(lab[..., 0] for lab in pictures.small), pictures.skin > 0.5)
+    return 100 * moved / pictures.face_small_px
+
+
+GAUGE = Gauge("largest_move", "Largest move", "% of face width", measure, track=10.0, written="{:.1f} %")

@@ -1,0 +1,86 @@
+"""All gauges, in the order in which they are told; and measuring them."""
+
+from collections.abc import Callable
+from functools import partial
+
+from lather.core.engine.engine import Engine
+from lather.core.gauges import (
+    blotch_residual,
+    colour_life,
+    evenness,
+    grain_match,
+    halo,
+    keepers_intact,
+    largest_move,
+    modelling_kept,
+    repeats,
+    residual_strength,
+    skin_touched,
+    spill,
+    teeth_white,
+    texture_kept,
+    under_eye_left,
+)
+from lather.core.gauges.base import Gauge
+from lather.core.gauges.compared import Compared
+from lather.core.job.finds import Find
+from lather.core.job.model import Job
+from lather.core.kinds.registry import SOFTENED
+from lather.core.measure.keepers import intact_keepers
+from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.measure.residual import find_contrast, residual_share
+
+GAUGES: dict[str, Gauge] = {module.GAUGE.id: module.GAUGE for module in (
+    texture_kept,
+    modelling_kept,
+    colour_life,
+    under_eye_left,
+    keepers_intact,
+    skin_touched,
+    repeats,
+    spill,
+    grain_match,
+    halo,
+    blotch_residual,
+    evenness,
+    largest_move,
+    teeth_white,
+    residual_strength,
+)}
+ON_DESK = ("texture_kept", "modelling_kept", "grain_match")
+_DESK_TILES = 12  # tiles of skin that the fine bands are read from while working
+
+
+def measure_gauges(pictures: Compared) -> dict[str, float | None]:
+    """{gauge: value}, None where it cannot be told."""
+    return {name: gauge.measure(pictures) for name, gauge in GAUGES.items()}
+
+
+def measured_on_desk(
+    engine: Engine, job: Job, measures: PhotoMeasures | None, go_on: Callable[[], bool] = lambda: True
+) -> dict:
+    """What the desk shows beside the photo: {"keepers": (intact, all), "left": [(Find, share 0-1), …]} and, once the
+    photo is measured, the values of ON_DESK. Empty when go_on() turns False.
+    """
+    now, bounds, profile = partial(engine.pixels, job), engine.photo.bounds, engine.photo.profile
+    keepers = job.keepers()
+    values: dict = {"keepers": (len(intact_keepers(keepers, engine.photo.read, now, bounds, profile)), len(keepers))}
+    values["left"] = []
+    for find in softened_finds(job):
+        contrasts = (find_contrast(find, read, bounds, profile) for read in (engine.photo.read, now))
+        share = residual_share(*contrasts)
+        if share is not None:
+            values["left"].append((find, share))
+    if measures is not None:
+        pictures = Compared(bounds, profile, engine.photo.read, now, measures, most_tiles=_DESK_TILES)
+        for name in ON_DESK:
+            if not go_on():
+                return {}
+            values[name] = GAUGES[name].measure(pictures)
+    return values
+
+
+def softened_finds(job: Job) -> list[Find]:
+    """Finds that are softened on a layer of their own."""
+    made_for = {edit.find for layer in job.stage("mend").layers if layer.soften for edit in layer.edits}
+    return [find for find in job.finds or () if find.id in made_for and find.kind in SOFTENED]

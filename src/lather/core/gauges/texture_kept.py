@@ -1,0 +1,12 @@
+"""Skin texture kept: the energy of pores now against the photo's."""
+
+from lather.core.gauges.base import Gauge
+from lather.core.gauges.compared import Compared
+from lather.core.gauges.fine_bands import fine_bands
+
+
+def measure(pictures: Compared) -> float | None:
+    return pictures.once(fine_bands)[0]
+
+
+GAUGE = Gauge("texture_kept", "Skin texture kept", "%", measure, lowered_by="less smoothing, or Grain")

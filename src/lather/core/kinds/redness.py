@@ -1,0 +1,5 @@
+"""Redness."""
+
+from lather.core.kinds.base import FindKind
+
+KIND = FindKind("redness", "Redness", by_hand=True)

@@ -1,0 +1,5 @@
+"""Shine."""
+
+from lather.core.kinds.base import FindKind
+
+KIND = FindKind("shine", "Shine", by_hand=True)

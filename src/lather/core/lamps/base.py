@@ -1,0 +1,23 @@
+"""What a lamp is."""
+
+from abc import ABC, abstractmethod
+from typing import ClassVar
+
+from lather.core.stages.base import Surroundings
+from lather.core.types import EncodedRGB, Rect
+
+
+class Lamp(ABC):
+    """Shows something of a picture more clearly. settings: plain values, as the desk gives them (a split width)."""
+
+    id: ClassVar[str]
+    label: ClassVar[str]
+    hint: ClassVar[str]
+
+    def reach(self, settings: dict) -> int:
+        """Level-0 pixels around a place that it looks at."""
+        return 0
+
+    @abstractmethod
+    def shown(self, around: Surroundings, settings: dict, rect: Rect, level: int) -> EncodedRGB:
+        """What is seen of `around.below`: a new float32 (h, w, 3) for a rectangle of a level."""

@@ -1,0 +1,31 @@
+"""Lamps as the engine sees them: a last layer over the finished picture."""
+
+import hashlib
+import json
+
+from lather.core.lamps.registry import LAMPS
+from lather.core.stages.base import LayerKind, LiveEdit, Painting, Step, Surroundings
+from lather.core.types import EncodedRGB, Rect
+
+
+class LampKind(LayerKind):
+    id = "lamp"
+
+    @staticmethod
+    def _of(step: Step):
+        return LAMPS[step.layer.settings["lamp"]]
+
+    def needs(self, step: Step, rect: Rect) -> Rect:
+        return rect.expand(self._of(step).reach(step.layer.settings))
+
+    def touches(self, step: Step, rect: Rect) -> bool:
+        return True
+
+    def fingerprint(self, around: Surroundings, step: Step, rect: Rect) -> bytes:
+        return hashlib.blake2b(json.dumps(step.layer.settings, sort_keys=True).encode(), digest_size=16).digest()
+
+    def render(self, around: Surroundings, step: Step, rect: Rect, level: int) -> EncodedRGB:
+        return self._of(step).shown(around, step.layer.settings, rect, level)
+
+    def live(self, painting: Painting) -> LiveEdit:
+        raise NotImplementedError("nothing is painted on a lamp")

@@ -1,0 +1,24 @@
+"""All lamps, in the order in which C goes through them; and how one is laid over a job."""
+
+from dataclasses import replace
+
+from lather.core.job.model import Job, Layer, Stage
+from lather.core.lamps.base import Lamp
+from lather.core.lamps.texture import TextureLamp
+from lather.core.lamps.tone import ToneLamp
+
+LAMPS: dict[str, Lamp] = {lamp.id: lamp for lamp in (
+    TextureLamp(),
+    ToneLamp(),
+)}
+PLAIN = "plain"
+
+
+def under_lamp(job: Job, lamp_id: str, settings: dict) -> Job:
+    """The job as it is shown under a lamp: a last stage of its own, after all that the person has set. It is only
+    looked at, never saved or delivered. The job itself for PLAIN.
+    """
+    if lamp_id == PLAIN:
+        return job
+    layer = Layer("lamp", LAMPS[lamp_id].label, "lamp", settings=settings | {"lamp": lamp_id, "everywhere": True})
+    return replace(job, stages=(*job.stages, Stage("lamp", layers=(layer,))))

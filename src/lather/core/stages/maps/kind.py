@@ -1,0 +1,131 @@
+"""A layer kind that changes each pixel by its coverage: dodge and burn, and adjustments with a mask."""
+
+import hashlib
+import json
+from abc import abstractmethod
+from dataclasses import replace
+
+import numpy as np
+
+from lather.core.brush.coverage import fenced
+from lather.core.brush.growing import GrowingPlane
+from lather.core.brush.stroke import TouchWalker, stamp, touches_bounds
+from lather.core.job.model import Layer, freeze_points
+from lather.core.levels import halve
+from lather.core.stages.base import STILL, Finished, LayerKind, LiveEdit, Painting, Step, Surroundings
+from lather.core.stages.maps.store import lay
+from lather.core.stages.maps.through import coverage_through
+from lather.core.stages.stores import Stores
+from lather.core.types import EMPTY, EncodedRGB, Mask, Rect
+
+
+class MapKind(LayerKind):
+    """Gives each pixel `applied` at its coverage times the layer's strength. Subclasses give `id` and `applied`.
+
+    method: goes up when the same coverage would give other pixels. Coverage lies in the photo's coordinates: above a
+    displacement it is read through the field, so it moves with the form.
+    """
+
+    method = b""
+    levels_within = 3e-3
+
+    def __init__(self, stores: Stores | None = None):
+        self.store = (stores or Stores()).coverage
+
+    @abstractmethod
+    def applied(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect, level: int
+                ) -> EncodedRGB:
+        """Pixels of a rectangle of a level at a coverage 0-1 (h, w), the layer's strength counted in: a new array.
+
+        Where the coverage is 0 they stay as they are.
+        """
+
+    def margin(self, layer: Layer) -> int:
+        """Level-0 pixels around a place that `applied` looks at, through `around.below`."""
+        return 0
+
+    def start(self, layer: Layer) -> float:
+        """Coverage before anything was painted."""
+        return 0.0
+
+    # the protocol
+
+    def needs(self, step: Step, rect: Rect) -> Rect:
+        return rect.expand(self.margin(step.layer))
+
+    def touches(self, step: Step, rect: Rect) -> bool:
+        return self.start(step.layer) > 0 or self.store.touches(step.layer, rect)
+
+    def fingerprint(self, around: Surroundings, step: Step, rect: Rect) -> bytes:
+        layer = step.layer
+        said = f"{json.dumps(layer.settings, sort_keys=True)}|{self.start(layer)}".encode()
+        key = self.store.key(layer, around.warp.reads(rect).intersect(around.bounds))
+        return hashlib.blake2b(self.method + said + key, digest_size=16).digest()
+
+    def render(self, around: Surroundings, step: Step, rect: Rect, level: int) -> EncodedRGB:
+        return self._laid_on(around, step, self._coverage(around, step.layer, rect, level), rect, level)
+
+    def _coverage(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> Mask:
+        def read(part: Rect, at: int) -> Mask:
+            return self.store.at_level(layer, part, at, around.bounds, self.start(layer))
+
+        return read(rect, level) if around.warp is STILL else coverage_through(around, read, rect, level)
+
+    def _laid_on(self, around: Surroundings, step: Step, coverage: Mask, rect: Rect, level: int) -> EncodedRGB:
+        below = around.below(rect, level)
+        if not coverage.any():
+            return below
+        return self.applied(around, step.layer, below, coverage * np.float32(step.strength), rect, level)
+
+    def live(self, painting: Painting) -> LiveEdit:
+        return LiveMap(self, painting)
+
+
+class AdjustmentKind(MapKind):
+    """The same with parameters; a layer that says `everywhere` has a mask of 1 where nothing was painted."""
+
+    def start(self, layer: Layer) -> float:
+        return 1.0 if layer.settings.get("everywhere") else 0.0
+
+
+class LiveMap(LiveEdit):
+    """One stroke in progress on a layer of maps: it only builds coverage."""
+
+    def __init__(self, kind: MapKind, painting: Painting):
+        self._kind, self._painting, self.stroke = kind, painting, painting.stroke
+        self._bounds = painting.around.bounds
+        layer = painting.step.layer
+        self._before = replace(layer, edits=layer.edits[:-1])
+        self._walker = TouchWalker(self.stroke.brush)
+        self._own = GrowingPlane(self._bounds)
+        self.laid = EMPTY
+
+    def extend(self, points: np.ndarray, *, paint: bool = True) -> Rect:
+        touches = self._walker.extend(points)
+        dirty = touches_bounds(touches).intersect(self._bounds)
+        if dirty.empty:
+            return EMPTY
+        stamp(self._own.over(dirty), *self._own.origin, touches, self.stroke.brush.edge)
+        self.laid = self.laid.union(dirty)
+        return self._painting.around.warp.spreads(dirty).intersect(self._bounds)
+
+    def _coverage(self, rect: Rect, level: int) -> Mask:
+        """With the stroke, of a rectangle of a level, in the photo's coordinates."""
+        kind, area = self._kind, rect.from_level(level).intersect(self._bounds)
+        cover = kind.store.coverage(self._before, area, self._bounds, kind.start(self._before))
+        own = fenced(self._own.cut(area), self.stroke, area)
+        if self._before.fence is not None:
+            own = own * self._before.fence.coverage(area)
+        lay(cover, own, self.stroke)
+        for _ in range(level):
+            cover = halve(cover[..., None])[..., 0]
+        return cover
+
+    def pixels(self, rect: Rect, level: int) -> EncodedRGB:
+        around, step = self._painting.around, self._painting.step
+        still = around.warp is STILL
+        cover = self._coverage(rect, level) if still else coverage_through(around, self._coverage, rect, level)
+        return self._kind._laid_on(around, step, cover, rect, level)
+
+    def finish(self, points: np.ndarray) -> Finished:
+        return Finished(replace(self.stroke, points=freeze_points(points)))

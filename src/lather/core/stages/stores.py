@@ -1,0 +1,14 @@
+"""What the layer kinds of one open photo keep together, each store with one limit."""
+
+from dataclasses import dataclass, field
+
+from lather.core.stages.maps.store import CoverageStore
+from lather.core.stages.patches.patch import PatchStore
+
+
+@dataclass
+class Stores:
+    """patches: solved edits. coverage: painted maps."""
+
+    patches: PatchStore = field(default_factory=PatchStore)
+    coverage: CoverageStore = field(default_factory=CoverageStore)

@@ -1,0 +1,37 @@
+"""What a tool is, told once: the brush strip, the pointer, strokes and stages all go by it."""
+
+from dataclasses import dataclass, field
+
+from lather.core.brush.values import Brush
+
+
+@dataclass(frozen=True)
+class Tool:
+    """id: its word in job files. hint: one line on what it does to skin. icon: name of its icon, "" for the id's own.
+
+    brush: the one it starts with, in pixels of a face 800 px wide. by_outline: its points are the corners of an
+    outline. whole: laid down whole, without flow. waits: laid down when the pen is lifted, as what to do is looked for
+    first. takes: pixels from elsewhere, so it needs an offset; by_choice: the person chooses where. heals: its tone is
+    fitted to the surroundings by a membrane. modes: what `Stroke.mode` may be, the first one to start with; none where
+    it has no choice. mends: a find that it covers counts as mended. lays_over_keepers: it may harm a mark that is to
+    stay.
+    """
+
+    id: str
+    label: str
+    hint: str
+    brush: Brush = field(default_factory=Brush)
+    by_outline: bool = False
+    whole: bool = False
+    waits: bool = False
+    takes: bool = False
+    by_choice: bool = False
+    heals: bool = False
+    modes: tuple[str, ...] = ()
+    mends: bool = True
+    lays_over_keepers: bool = True
+    icon: str = ""
+
+    @property
+    def icon_name(self) -> str:
+        return self.icon or self.id

@@ -1,0 +1,50 @@
+"""All tools, in the order in which the brush strip shows them."""
+
+from lather.core.tools import (
+    area,
+    blend_in,
+    carry,
+    copy,
+    dab,
+    drag,
+    give_back,
+    graft,
+    grain,
+    mix,
+    strand,
+    sweep,
+    veil,
+)
+from lather.core.tools.base import Tool
+
+TOOLS: dict[str, Tool] = {}
+"""Tools by id; `add` is how one comes in."""
+
+
+def add(tool: Tool) -> None:
+    TOOLS[tool.id] = tool
+
+
+for _tool in (
+    dab.TOOL,
+    carry.TOOL,
+    copy.TOOL,
+    sweep.TOOL,
+    graft.TOOL,
+    blend_in.TOOL,
+    drag.TOOL,
+    give_back.TOOL,
+    strand.TOOL,
+    area.TOOL,
+    mix.TOOL,
+    veil.TOOL,
+    grain.TOOL,
+):
+    add(_tool)
+
+COPY_MODES = TOOLS["copy"].modes
+
+
+def modes() -> tuple[str, ...]:
+    """All that a stroke's mode may be."""
+    return tuple(dict.fromkeys(("any", *(mode for tool in TOOLS.values() for mode in tool.modes))))

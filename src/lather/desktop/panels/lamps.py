@@ -1,0 +1,65 @@
+"""Lamps: ways of looking at the picture while it is worked on. C takes the next one, V none."""
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from lather.core.lamps.registry import LAMPS, PLAIN
+from lather.desktop.theme.style import font
+from lather.desktop.theme.tokens import SMALL_PT
+
+_A_ROW = 4
+
+
+class LampsPanel(QWidget):
+    """`chosen(lamp id)` when another one is taken, PLAIN for none."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        head = QHBoxLayout()
+        title = QLabel("Lamps")
+        title.setFont(font(strong=True))
+        keys = QLabel("C next · V none")
+        keys.setObjectName("quiet")
+        keys.setFont(font(SMALL_PT))
+        head.addWidget(title)
+        head.addStretch(1)
+        head.addWidget(keys)
+        column.addLayout(head)
+        self._group = QButtonGroup(self)
+        self.buttons: dict[str, QPushButton] = {}
+        tips = {PLAIN: ("Plain", "The picture as it will be delivered")}
+        tips |= {lamp.id: (lamp.label, lamp.hint) for lamp in LAMPS.values()}
+        row = QHBoxLayout()
+        for number, (lamp_id, (label, hint)) in enumerate(tips.items()):
+            if number % _A_ROW == 0:
+                row = QHBoxLayout()
+                row.setSpacing(6)
+                column.addLayout(row)
+            button = QPushButton(label)
+            button.setObjectName("toggle")
+            button.setCheckable(True)
+            button.setToolTip(hint)
+            button.clicked.connect(lambda _, lamp_id=lamp_id: self.choose(lamp_id))
+            self._group.addButton(button)
+            self.buttons[lamp_id] = button
+            row.addWidget(button)
+            if number % _A_ROW == _A_ROW - 1 or number == len(tips) - 1:
+                row.addStretch(1)
+        self.buttons[PLAIN].setChecked(True)
+
+    @property
+    def value(self) -> str:
+        return next(lamp_id for lamp_id, button in self.buttons.items() if button.isChecked())
+
+    def choose(self, lamp_id: str) -> None:
+        self.buttons[lamp_id].setChecked(True)
+        self.chosen.emit(lamp_id)
+
+    def next(self) -> None:
+        ids = list(self.buttons)
+        self.choose(ids[(ids.index(self.value) + 1) % len(ids)])

@@ -1,0 +1,46 @@
+"""The one sentence under the photo: what to do next, or what to mind here."""
+
+from lather.core.job.finds import Find
+from lather.core.job.model import Job
+from lather.core.kinds.registry import kind_of
+from lather.desktop.controls.finds import FindsControl
+from lather.desktop.stages.base import StagePart
+
+_MENDED = "Mended: F takes other skin, Z takes it back. W goes on to the next, which comes by itself right after E."
+_GENTLE = "Leave folds and flush: they are what a child is made of."
+_FEW_EDITS = 8
+
+
+def hint(job: Job, found: FindsControl, part: StagePart) -> str:
+    states, current = found.states(), found.current
+    if current is not None and states.get(current.id) == "mended":
+        return _MENDED
+    own = part.said(job)
+    if own and current is None:
+        return own
+    caution = kind_of(current.kind).caution if current is not None else ""
+    if caution:
+        return caution
+    if str(job.brief.get("kind", "")).startswith("newborn"):
+        return "A child's picture needs the guardian's consent. " + _GENTLE
+    left = sum(state == "open" for state in states.values())
+    if left:
+        return _with_finds(current, left, part)
+    return _without_finds(job)
+
+
+def _with_finds(current: Find | None, left: int, part: StagePart) -> str:
+    if current is None:
+        return "W goes to the first find; E mends it, R keeps it, T skips it. Or touch any spot yourself."
+    if part.info.id == "strands":
+        return f"E clears this hair, R keeps it, T skips it; {left} are open."
+    return f"E mends this find, R keeps it, T skips it; {left} are open. F takes other skin for the last mend."
+
+
+def _without_finds(job: Job) -> str:
+    edits = sum(1 for _ in job.edits())
+    if not edits:
+        return "Touch a spot and lift the pen: Lather finds the skin to use. Wheel zooms, Space and drag moves, H shows all keys."
+    if edits < _FEW_EDITS:
+        return "Mends lie on layers: turn one down, off, or take a mend out at any time. Hold Tab to see the photo."
+    return "When the skin looks right, compare in Review, then Deliver."

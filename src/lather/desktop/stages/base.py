@@ -1,0 +1,91 @@
+"""What a stage may have of its own on the desk. A stage that has nothing gets `plain.PlainPart`."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QPainter
+from PyQt6.QtWidgets import QWidget
+
+from lather.core.job.model import Job
+from lather.core.stages.info import StageInfo
+from lather.desktop.canvas.canvas import PhotoCanvas
+from lather.desktop.controls.finds import FindsControl
+from lather.desktop.controls.measured import Measured
+from lather.desktop.controls.stroke import StrokeControl
+from lather.desktop.input.pen import PenEvent
+from lather.desktop.open_job import OpenJob
+
+
+@dataclass(frozen=True)
+class DeskParts:
+    """What stands on the desk whatever the stage."""
+
+    canvas: PhotoCanvas
+    job: OpenJob
+    found: FindsControl
+    measured: Measured
+    strokes: StrokeControl
+
+
+class StagePart(QObject):
+    """panel: its box under the layers, or None. empty: what its list says while nothing is on the layer in hand.
+
+    `message(text)` for the person.
+    """
+
+    message = pyqtSignal(str)
+    empty = "Nothing on this layer yet."
+    hint = ""
+
+    def __init__(self, info: StageInfo, desk: DeskParts, parent: QObject | None = None):
+        super().__init__(parent)
+        self.info, self.desk = info, desk
+        self.canvas, self.job = desk.canvas, desk.job
+        self.panel: QWidget | None = None
+
+    @property
+    def in_hand(self) -> bool:
+        return self.job.stage_id == self.info.id
+
+    def show_job(self) -> None:
+        """Show the values of the layer in hand; called while the stage is in hand."""
+
+    def said(self, job: Job) -> str:
+        """What to do next here, while nothing more urgent is to be said; "" for nothing."""
+        return self.hint
+
+    def empty_text(self) -> str:
+        return self.empty
+
+    def new_layer_settings(self) -> dict:
+        """Settings of a new layer."""
+        return {}
+
+    def new_layer_fence(self) -> object:
+        """Fence of a new layer, or None."""
+        return None
+
+    def pen_event(self, event: PenEvent) -> bool:
+        """True if the event was for the stage itself and not for the brush."""
+        return False
+
+    def draw(self, painter: QPainter, canvas: PhotoCanvas) -> None:
+        """Lay something over the photo, in device pixels; called while the stage is in hand."""
+
+    def takes_pointer(self) -> bool:
+        """True where `draw` shows the pointer itself."""
+        return False
+
+    def again(self) -> bool:
+        """The key F: the last step once more, or another way. True if it was for this stage."""
+        return False
+
+    def idle(self) -> bool:
+        return True
+
+    def close(self) -> None:
+        """The job is closed."""
+
+    def shots(self, shot: Callable[[str], None], wait: Callable) -> None:
+        """Pictures of the stage for `lather shots`, from the demo job; the stage is in hand."""

@@ -1,0 +1,23 @@
+"""What each stage has on the desk, one line each."""
+
+from PyQt6.QtCore import QObject
+
+from lather.core.stages.registry import STAGES
+from lather.desktop.stages.base import DeskParts, StagePart
+from lather.desktop.stages.grain.part import GrainPart
+from lather.desktop.stages.mend.part import MendPart
+from lather.desktop.stages.plain import PlainPart
+from lather.desktop.stages.split.part import SplitPart
+from lather.desktop.stages.strands.part import StrandsPart
+
+PARTS: dict[str, type[StagePart]] = {
+    "mend": MendPart,
+    "strands": StrandsPart,
+    "split": SplitPart,
+    "grain": GrainPart,
+}
+
+
+def make_parts(desk: DeskParts, parent: QObject) -> dict[str, StagePart]:
+    """A part for every stage that is computed, by its id."""
+    return {info.id: PARTS.get(info.id, PlainPart)(info, desk, parent) for info in STAGES}

@@ -1,0 +1,1 @@
+"""What this stage has of its own on the desk."""
