@@ -1,6 +1,6 @@
 """What the finder reaches on plates: recall and precision of blemishes, moles taken for them, finds on clean plates.
 
-    .venv/bin/python benchmarks/find_quality.py [--seeds 20] [--sitters wren,…] [--scale 1.0] [--first 0]
+    ./lather benchmarks find_quality [--seeds 20] [--sitters wren,…] [--scale 1.0] [--first 0]
 
 Blemishes count from 5 px across and 4 ΔE. A find is right when its middle lies within half the flaw's size. Of other
 kinds: the share of made flaws that some find lies on. Seeds differ from those the weights were fitted on.

@@ -1,6 +1,6 @@
 """Fits the weights by which finds are told apart, on plates whose truth is known, and says what is reached.
 
-    .venv/bin/python benchmarks/fit_finds.py [--model spots|lines|ground|areas|lips] [--seeds 12] [--write]
+    ./lather benchmarks fit_finds [--model spots|lines|ground|areas|lips] [--seeds 12] [--write]
 
 For every shipped sitter and seed a plate is made; every measured place is labelled with the flaw it lies on, or
 "none". Figures are for a sitter left out of the fit, and for the last quarter of the plates of every sitter held

@@ -1,6 +1,6 @@
 """Fits by what a hollow under an eye is told from a face's own shading, and says what is reached on faces left out.
 
-    .venv/bin/python benchmarks/fit_hollows.py [--seeds 6] [--also FOLDER]
+    ./lather benchmarks fit_hollows [--seeds 6] [--also FOLDER]
 
 On every plate one eye has a hollow; weights (logistic regression) are printed as core/find/eyes.py holds them.
 """

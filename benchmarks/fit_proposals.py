@@ -1,6 +1,6 @@
 """Fits the small net that proposes where a flaw may be (core/find/proposals.py), and says how selective it is.
 
-    .venv/bin/python benchmarks/fit_proposals.py --crops /tmp/crops [--first 1000] [--seeds 36]
+    ./lather benchmarks fit_proposals --crops /tmp/crops [--first 1000] [--seeds 36]
     python3 -m venv /tmp/torch; /tmp/torch/bin/pip install torch==2.13.0 onnx==1.23.2 numpy==2.4.6
     /tmp/torch/bin/python benchmarks/fit_proposals.py --crops /tmp/crops --fit [--write]
 

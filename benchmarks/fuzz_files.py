@@ -1,6 +1,6 @@
 """Damaged files of every format, and jobs with damaged documents, arrays and directories, thousands of them.
 
-    .venv/bin/python benchmarks/fuzz_files.py [--cases 20000] [--first 0]
+    ./lather benchmarks fuzz_files [--cases 20000] [--first 0]
 
 Each case is seeded by its number. One process opens them, watched by another: whatever is not a success or one clear
 sentence is a fault, and so are more than 10 s or 3 GB for one case. Exit code 1 where there was one.

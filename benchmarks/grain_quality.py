@@ -1,6 +1,6 @@
 """Grain put back where earlier stages took it: energy of the finest band after / photo, on smoothed skin and ground.
 
-    python benchmarks/grain_quality.py [--seeds 20] [--sitters wren,pip]
+    ./lather benchmarks grain_quality [--seeds 20] [--sitters wren,pip]
 
 A veil at full strength over a square of skin takes most grain; the Grain stage puts it back. Two cameras by turns: fine
 grain of 0.6 %, coarser grain of 1.2 %. untouched: largest change outside the square, which must be 0.

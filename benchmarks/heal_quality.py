@@ -1,6 +1,6 @@
 """Healing on plates against general libraries, in the same run.
 
-    .venv/bin/python benchmarks/heal_quality.py [--seeds 20] [--sitters wren,ambrose,tilda] [--json FILE]
+    ./lather benchmarks heal_quality [--seeds 20] [--sitters wren,ambrose,tilda] [--json FILE]
 
 For every blemish of every plate: tone error to truth (CIEDE2000 on the tone band, mean and 95th percentile) and
 texture (variance in the pore band, after / truth) inside the mended area. Cases: free; collar (the same spots with a

@@ -1,6 +1,6 @@
 """Kills a real window at random moments, during saves too: nothing may be lost but the stroke under the pen.
 
-    .venv/bin/python benchmarks/kill_window.py [--kills 100] [--first 0]
+    ./lather benchmarks kill_window [--kills 100] [--first 0]
 """
 
 import argparse

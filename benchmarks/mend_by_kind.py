@@ -1,6 +1,6 @@
 """Mending each kind of flaw by itself, against general libraries, in the same run.
 
-    .venv/bin/python benchmarks/mend_by_kind.py [--seeds 20] [--sitters wren,…] [--general fast]
+    ./lather benchmarks mend_by_kind [--seeds 20] [--sitters wren,…] [--general fast]
 
 Every flaw is mended as it would be proposed for a find that lies exactly on it (this measures the mend, not the
 finder; softened kinds at full strength). Tone error to truth (CIEDE2000 on the tone band: mean, 95th percentile) and

@@ -1,6 +1,6 @@
 """Split on plates: the width proposed, and a blotchy cheek evened with Area and with Mix.
 
-    python benchmarks/split_quality.py [--seeds 20] [--sitters wren,pip]
+    ./lather benchmarks split_quality [--seeds 20] [--sitters wren,pip]
 
 The sitters with a face large enough to outline its cheeks. width: proposed split width (px, % of face), and what the
 tone at that width still keeps of the pore band. blotch: spread of L* between pore scale and feature scale inside each

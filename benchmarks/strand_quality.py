@@ -1,6 +1,6 @@
 """Stray hairs cleared on plates: length gone, error of the ground, grain, hair mass; beside the general methods.
 
-    python benchmarks/strand_quality.py [--seeds 20] [--sitters wren,tilda] [--grounds own,light,dark,graded,cloth]
+    ./lather benchmarks strand_quality [--seeds 20] [--sitters wren,tilda] [--grounds own,light,dark,graded,cloth]
 
 gone: share of the length of made hairs over plain ground that was seen (over 2 ΔE) and is under 1.5 ΔE of the
 truth after. error: ΔE00 to the truth inside the bands there, low-passed. grain: usual size (median) of the finest

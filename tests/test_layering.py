@@ -9,8 +9,8 @@ from pathlib import Path
 SOURCE = Path(__file__).parents[1] / "src" / "lather"
 # each may import itself and those before it
 ORDER = [
-    "colour", "imageio", "brush", "tools", "kinds", "job", "stages", "engine", "lamps", "measure", "gauges", "find",
-    "practice",
+    "colour", "imageio", "brush", "tools", "kinds", "job", "stages", "engine", "face", "lamps", "measure", "gauges",
+    "find", "practice",
 ]
 SHARED = {"memory", "threads", "errors", "types", "levels", "data", "parameters", "ranges", "recent", "state"}
 

@@ -45,7 +45,7 @@ def mend_photo(
     if job_kind is not None:
         session.history.do(SetBrief("kind", job_kind))
     finds, measures = find_all(session.photo, face=session.job.face_map, delivery=delivery)
-    session.history.amend(SetFinds(finds, measures.face))
+    session.history.amend(SetFinds(finds, measures.face, measures.faces[1:]))
     wanted = [f for f in finds if f.worth and session.job.find_state(f) == "open"]
     flaws = [f for f in wanted if stage_of_kind(f.kind) == "mend"]
     hairs = chosen_hairs(wanted, soft_share=soft_share)

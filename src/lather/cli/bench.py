@@ -17,7 +17,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from lather.desktop.bench import ROWS, run_rows
+    from lather.bench.registry import ROWS, run_rows
 
     rows = []
     for row in run_rows(arguments.megapixels, arguments.row or list(ROWS), arguments.events):

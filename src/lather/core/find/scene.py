@@ -228,9 +228,10 @@ class FindScene:
         return (x + self.rect.x0) * self.step, (y + self.rect.y0) * self.step
 
     def zone(self, x: float, y: float) -> str:
-        """Zone of a source place."""
-        face = self.measures.face
-        return (face.zone_at(x, y) if face is not None else "") or "skin"
+        """Zone of a source place, in whichever face it lies."""
+        faces = self.measures.faces
+        at = next((face for face in faces if face.holds(x, y)), faces[0] if faces else None)
+        return (at.zone_at(x, y) if at is not None else "") or "skin"
 
 
 def scalp(face) -> list[tuple[float, float]]:

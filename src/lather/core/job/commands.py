@@ -70,10 +70,16 @@ def command_from_json(data: dict, points: dict) -> Command:
         values["value"] = Fence.from_json(values["value"])
     elif kind is SetFaceMap:
         values["face_map"] = FaceMap.from_json(values["face_map"])
+        values["other_faces"] = _faces(values.get("other_faces"))
     elif kind is SetFinds:
         values["finds"] = tuple(Find.from_json(f) for f in values["finds"])
         values["face_map"] = FaceMap.from_json(values["face_map"]) if values.get("face_map") else None
+        values["other_faces"] = _faces(values.get("other_faces"))
     return kind(**values)
+
+
+def _faces(data: list | None) -> tuple[FaceMap, ...] | None:
+    return None if data is None else tuple(FaceMap.from_json(one) for one in data)
 
 
 @dataclass(frozen=True)
@@ -154,27 +160,34 @@ class Together(Command):
 
 @dataclass(frozen=True)
 class SetFinds(Command):
-    """What was found (again), and the face map it was found with; decisions on finds that are gone are forgotten."""
+    """What was found (again), and the faces it was found with; decisions on finds that are gone are forgotten."""
 
     finds: tuple[Find, ...]
     face_map: FaceMap | None
+    other_faces: tuple[FaceMap, ...] | None = None
     label: ClassVar[str] = "finds"
 
     def apply(self, job: Job) -> Job:
         known = {find.id for find in self.finds}
         decisions = {k: v for k, v in job.decisions.items() if k in known}
-        return replace(job, finds=self.finds, face_map=self.face_map, decisions=decisions)
+        others = job.other_faces if self.other_faces is None else self.other_faces
+        return replace(job, finds=self.finds, face_map=self.face_map, other_faces=others, decisions=decisions)
 
 
 @dataclass(frozen=True)
 class SetFaceMap(Command):
-    """A point of the face map dragged by the person."""
+    """A point of the face map dragged by the person, or another face taken in hand (then with all others)."""
 
     face_map: FaceMap
-    label: ClassVar[str] = "face map"
+    other_faces: tuple[FaceMap, ...] | None = None
+
+    @property
+    def label(self) -> str:
+        return "face map" if self.other_faces is None else "face in hand"
 
     def apply(self, job: Job) -> Job:
-        return replace(job, face_map=self.face_map)
+        others = job.other_faces if self.other_faces is None else self.other_faces
+        return replace(job, face_map=self.face_map, other_faces=others)
 
 
 @dataclass(frozen=True)

@@ -142,6 +142,7 @@ def job_to_json(job: Job) -> dict:
         "finds": None if job.finds is None else [find.to_json() for find in job.finds],
         "decisions": job.decisions,
         "face_map": None if job.face_map is None else job.face_map.to_json(),
+        **({"other_faces": [face.to_json() for face in job.other_faces]} if job.other_faces else {}),
         "stages": [
             *(
                 s.extra
@@ -166,6 +167,7 @@ def check_amounts(document: dict) -> None:
         (len(layers), ranges.MOST_LAYERS, "layers"), (sum(edits), ranges.MOST_EDITS, "edits"),
         (len(document.get("finds") or ()), ranges.MOST_FINDS, "finds"),
         (len(document["stages"]), ranges.MOST_LAYERS, "stages"),
+        (len(document.get("other_faces") or ()), ranges.MOST_FACES, "faces"),
     ):
         if count > most:
             raise JobFileError(f"The job holds {count:,} {what}, over the limit of {most:,}; open an earlier copy.")
@@ -184,9 +186,10 @@ def job_from_json(data: dict, points: dict) -> Job:
         finds=None if data.get("finds") is None else _finds(data["finds"], points),
         decisions={str(k): v for k, v in data.get("decisions", {}).items() if v in DECISIONS},
         face_map=_face_map(data["face_map"], points) if data.get("face_map") else None,
+        other_faces=tuple(face for face in (_face_map(one, points) for one in data.get("other_faces", ())) if face),
         unknown_stages=tuple(s for s in data["stages"] if s["id"] not in STAGE_IDS),
         extra=kept(data, "id", "source", "brief", "stages", "schema", "mimetype", "written_by", "finds", "decisions",
-                   "face_map"),
+                   "face_map", "other_faces"),
     )
     kept({"stages": list(job.unknown_stages)})
     return _with_own_layer_ids(job)

@@ -4,9 +4,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
+import cv2
 import numpy as np
 
 from lather.core import ranges
+from lather.core.errors import RequestError
+from lather.core.job.face_mesh import OVAL, SMALL_ZONES
+from lather.core.job.face_mesh import POINTS as MESH_POINTS
 from lather.core.job.kept import kept
 
 POINTS = {
@@ -22,6 +26,8 @@ POINTS = {
 }
 """The points of a face map and their labels; left and right as seen in the picture."""
 
+SIDES = ("left", "right")
+_COMES_ALONG = 0.22  # of the distance between the eyes: how far around a dragged point the mesh follows
 EYE_DISTANCE_MM = 62.0  # grown-ups' usual distance between pupils (Dodgson 2004: mean 63, most 55-70)
 
 # half axes in eye distances of the ellipses around features, and how far each lies above (-) its point
@@ -34,11 +40,14 @@ _BROW = (0.40, 0.13, -0.30)
 class FaceMap:
     """`points`: {name of POINTS: (x, y)} in source pixels. `by_person`: points were dragged by hand.
 
-    other_points: points by names that this version does not know, as they were read.
+    mesh: the 468 places of `face.topology`, empty where only the points are known. irises: {left, right: (x, y,
+    radius)}. other_points: points by names that this version does not know, as they were read.
     """
 
     points: Mapping[str, tuple[float, float]]
     by_person: bool = False
+    mesh: tuple[tuple[float, float], ...] = ()
+    irises: Mapping[str, tuple[float, float, float]] = field(default_factory=dict)
     other_points: Mapping[str, object] = field(default_factory=dict)
     extra: dict = field(default_factory=dict)
 
@@ -80,10 +89,44 @@ class FaceMap:
         return (dx * across[0] + dy * across[1]) / d, (dx * down[0] + dy * down[1]) / d
 
     def moved(self, name: str, x: float, y: float) -> "FaceMap":
-        return replace(self, points=dict(self.points) | {name: (float(x), float(y))}, by_person=True)
+        """With a point dragged to a place: the mesh around it comes along, less and less further away."""
+        at = self._at(name)
+        way = np.array([x, y], float) - at
+        reach = _COMES_ALONG * self.eye_distance_px
+
+        def along(places) -> np.ndarray:
+            places = np.array(places, float)
+            share = np.exp(-0.5 * ((places - at) ** 2).sum(-1) / reach**2)
+            return places + share[..., None] * way
+
+        mesh = tuple((float(a), float(b)) for a, b in along(self.mesh)) if self.mesh else ()
+        irises = {side: (*map(float, along((a, b))), r) for side, (a, b, r) in self.irises.items()}
+        points = dict(self.points) | {name: (float(x), float(y))}
+        return replace(self, points=points, mesh=mesh, irises=irises, by_person=True)
+
+    @cached_property
+    def mesh_px(self) -> np.ndarray:
+        """The mesh as (468, 2)."""
+        return np.array(self.mesh, float).reshape(-1, 2)
+
+    @cached_property
+    def _outlines(self) -> list[tuple[str, np.ndarray]]:
+        return [(name, self.mesh_px[list(indexes)].astype(np.float32)) for name, indexes in SMALL_ZONES.items()]
+
+    def holds(self, x: float, y: float) -> bool:
+        """True inside the face's oval (where there is no mesh: near its middle)."""
+        if not self.mesh:
+            u, v = (float(n) for n in self.in_frame(x, y))
+            return (u / 1.1) ** 2 + ((v - 0.4) / 1.7) ** 2 < 1
+        oval = self.mesh_px[list(OVAL)].astype(np.float32)
+        return cv2.pointPolygonTest(oval, (float(x), float(y)), False) >= 0
 
     def zone_at(self, x: float, y: float) -> str:
         """Name of the zone a place lies in; "" outside the face and neck."""
+        if self.mesh:
+            for name, outline in self._outlines:
+                if cv2.pointPolygonTest(outline, (float(x), float(y)), False) >= 0:
+                    return name
         u, v = (float(n) for n in self.in_frame(x, y))
         marks = {name: tuple(float(n) for n in self.in_frame(*self.points[name])) for name in self.points}
         for side in ("left", "right"):
@@ -118,14 +161,26 @@ class FaceMap:
         return self.extra | {
             "points": {k: [round(x, 1), round(y, 1)] for k, (x, y) in self.points.items()} | self.other_points,
             "by_person": self.by_person,
-        }
+        } | ({"mesh": [[round(x, 1), round(y, 1)] for x, y in self.mesh]} if self.mesh else {}) | (
+            {"irises": {side: [round(v, 1) for v in iris] for side, iris in self.irises.items()}} if self.irises else {}
+        )
 
     @classmethod
     def from_json(cls, data: dict) -> "FaceMap":
         """Raises RequestError, KeyError, TypeError or ValueError for what cannot be a face map."""
         points = {name: (float(data["points"][name][0]), float(data["points"][name][1])) for name in POINTS}
-        face = cls(points, bool(data.get("by_person", False)), kept(data["points"], *POINTS),
-                   kept(data, "points", "by_person"))
-        ranges.check_places(np.array(list(points.values())), "A point of the face")
+        mesh = tuple((float(x), float(y)) for x, y in data.get("mesh", ()))
+        if len(mesh) not in (0, MESH_POINTS):
+            raise RequestError(f"A face mesh of {len(mesh)} points is none; it has {MESH_POINTS}.")
+        seen = data.get("irises", {})
+        irises = {side: tuple(float(v) for v in seen[side]) for side in SIDES if side in seen}
+        if any(len(iris) != 3 for iris in irises.values()):
+            raise RequestError("An iris has a place and a radius.")
+        face = cls(points, bool(data.get("by_person", False)), mesh, irises, kept(data["points"], *POINTS),
+                   kept(data, "points", "by_person", "mesh", "irises"))
+        ranges.check_places(np.array([*points.values(), *mesh, *(iris[:2] for iris in irises.values())]),
+                            "A point of the face")
+        for iris in irises.values():
+            ranges.FIND_SIZE_PX.check(iris[2], "An iris")
         ranges.EYE_DISTANCE_PX.check(face.eye_distance_px, "A distance between the eyes")
         return face

@@ -265,7 +265,8 @@ class Job:
     """A whole retouch as a recipe. `brief` holds the job sheet as plain values (title, kind, …).
 
     finds: what was found, None before anything was looked for. decisions: {find id: keep or skip}; what was mended
-    is told by the edits themselves. face_map: as guessed, or as the person dragged it.
+    is told by the edits themselves. face_map: of the face in hand, as found, or as the
+    person dragged it; other_faces: of all others in the photo.
     unknown_stages: stages of a newer version, as they were read: they do nothing here and are written back.
     """
 
@@ -276,6 +277,7 @@ class Job:
     finds: tuple[Find, ...] | None = None
     decisions: dict = field(default_factory=dict)
     face_map: FaceMap | None = None
+    other_faces: tuple[FaceMap, ...] = ()
     unknown_stages: tuple[dict, ...] = ()
     extra: dict = field(default_factory=dict)
 

@@ -9,9 +9,10 @@ import numpy as np
 from lather.core.colour import profiles
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.engine.photo import Photo
+from lather.core.face.find import find_face_maps
+from lather.core.face.person import person_mask
 from lather.core.job.face_map import FaceMap
 from lather.core.job.grain_model import GrainModel
-from lather.core.measure.face import guess_face_map
 from lather.core.measure.grain import measure_grain
 from lather.core.measure.ground import safe_ground, shoulders
 from lather.core.measure.skin import skin_mask
@@ -54,8 +55,26 @@ class PhotoMeasures:
         return self.photo.width / self.small.shape[1]
 
     @cached_property
+    def faces(self) -> tuple[FaceMap, ...]:
+        """All faces, the one in hand first: the one given, else the largest."""
+        found = find_face_maps(self.photo, self.small)
+        given = self.given_face
+        if given is None:
+            return found
+        middle = given.frame[0]
+        return (given, *(face for face in found if not face.holds(*middle) and not given.holds(*face.frame[0])))
+
+    @property
     def face(self) -> FaceMap | None:
-        return self.given_face or guess_face_map(self.small, self.small_lab, self.scale)
+        """The face in hand."""
+        if self.given_face is not None:
+            return self.given_face
+        return self.faces[0] if self.faces else None
+
+    @cached_property
+    def person(self) -> Mask:
+        """Share of "person" 0-1 at the size of `small`."""
+        return person_mask(self.small)
 
     @cached_property
     def skin(self) -> Mask:
@@ -100,6 +119,7 @@ class PhotoMeasures:
                 "width_px": round(face.width_px, 1),
                 "points": {k: [round(x, 1), round(y, 1)] for k, (x, y) in face.points.items()},
             },
+            "faces": len(self.faces),
             "skin_share": round(self.skin_share, 4),
             "skin_px": int(np.round(self.skin_share * self.photo.width * self.photo.height)),
         }

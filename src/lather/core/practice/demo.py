@@ -71,7 +71,7 @@ def make_demo() -> Session:
         if stroke is not None:
             history.do(AddEdits("mend", layer_id, (stroke,)))
     finds, measures = find_all(photo, hairs_from=0.1)  # as the desk does
-    history.amend(SetFinds(finds, measures.face))
+    history.amend(SetFinds(finds, measures.face, measures.faces[1:]))
     for find in [f for f in finds if f.kind in SOFTENED][:_SOFTENED_AT_MOST]:
         command = mend_command(session.engine, history.job, find, layer_id)
         if command is not None:

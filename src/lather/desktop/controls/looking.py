@@ -28,7 +28,8 @@ class Looking(QObject):
         if self.busy:
             return
         photo, job = self.job.session.photo, self.job.job
-        face = job.face_map if job.face_map is not None and job.face_map.by_person else None
+        chosen = job.face_map is not None and (job.face_map.by_person or job.other_faces)
+        face = job.face_map if chosen else None
         delivery = Delivery.from_json(job.brief.get("delivery"))
 
         def work(task):
@@ -46,7 +47,7 @@ class Looking(QObject):
 
     def _found(self, result) -> None:
         finds, measures = result
-        self.job.amend(SetFinds(finds, measures.face))
+        self.job.amend(SetFinds(finds, measures.face, measures.faces[1:]))
         self.end("")
         self.found.emit()
 

@@ -11,7 +11,6 @@ from lather.desktop.theme.icons import icon
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import theme
 
-
 _ROW_PX = 28
 
 

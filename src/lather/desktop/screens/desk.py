@@ -90,7 +90,7 @@ class DeskScreen(QWidget):
         self.control = StrokeControl(self.canvas, job, self.state, self)
         self.graft = GraftControl(self.canvas, job, self.state, self.control.worker, self)
         self.fence = FenceControl(self.canvas, self.state, self.control.worker, self)
-        self.face = FaceControl(self.canvas, job, self.control.worker, self)
+        self.face = FaceControl(self.canvas, job, self)
         self.ghost = GhostControl(self.canvas, job, self.control, self)
         self.measured = Measured(job, self)
         self.found = FindsControl(self.canvas, job, self)
@@ -355,9 +355,10 @@ class DeskScreen(QWidget):
 
     def idle(self) -> bool:
         """True when nothing is looked for, mended, measured or shown any more."""
-        return (self.found.idle() and self.measured.idle() and self.gauging.idle()
+        return (self.found.idle() and self.measured.idle() and self.gauging.idle() and self.face.idle()
                 and all(part.idle() for part in self.stages.values()))
 
     def close_job(self) -> None:
-        for part in (self.gauging, *self.stages.values(), self.measured, self.found, self.control, self.canvas.store):
+        beside = (self.gauging, self.face, *self.stages.values(), self.measured, self.found)
+        for part in (*beside, self.control, self.canvas.store):
             part.close()

@@ -40,7 +40,8 @@ def _with_finds(current: Find | None, left: int, part: StagePart) -> str:
 def _without_finds(job: Job) -> str:
     edits = sum(1 for _ in job.edits())
     if not edits:
-        return "Touch a spot and lift the pen: Lather finds the skin to use. Wheel zooms, Space and drag moves, H shows all keys."
+        return ("Touch a spot and lift the pen: Lather finds the skin to use. Wheel zooms, Space and drag moves, "
+                "H shows all keys.")
     if edits < _FEW_EDITS:
         return "Mends lie on layers: turn one down, off, or take a mend out at any time. Hold Tab to see the photo."
     return "When the skin looks right, compare in Review, then Deliver."

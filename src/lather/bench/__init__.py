@@ -1,0 +1,1 @@
+"""The speed table: one file per row. See `lather bench`."""
