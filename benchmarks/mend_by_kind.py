@@ -21,6 +21,7 @@ import numpy as np
 sys.path[:0] = [str(Path(__file__).parents[1] / "src"), str(Path(__file__).parent)]
 from heal_quality import general_methods
 
+from lather.core.brush.coverage import stroke_coverage
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.engine.engine import Engine
 from lather.core.engine.photo import Photo
@@ -34,7 +35,6 @@ from lather.core.measure.bands import pore_band, tone_error
 from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import load_sitter, sitter_names
 from lather.core.stages.mend.dab import source_candidates, with_source
-from lather.core.brush.coverage import stroke_coverage
 from lather.core.stages.registry import make_kinds
 from lather.core.types import Rect
 

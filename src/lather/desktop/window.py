@@ -69,6 +69,7 @@ class MainWindow(QMainWindow):
         self.header.demo_asked.connect(self.open_demo)
         self.header.path_chosen.connect(self.open_path)
         self.header.save_asked.connect(self.save)
+        self.header.save_as_asked.connect(lambda: self.save(another=True))
         self._show_start()
 
     @property

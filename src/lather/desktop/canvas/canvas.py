@@ -3,61 +3,48 @@
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtWidgets import QSizePolicy
 
 from lather.core.colour import profiles
 from lather.core.engine.engine import Engine
 from lather.core.job.model import Job
 from lather.core.lamps.registry import PLAIN, under_lamp
-from lather.core.stages.base import STILL, Warp
 from lather.core.types import TILE, Rect, tile_rect, tiles_of
 from lather.desktop.canvas.display import DisplayConverter
 from lather.desktop.canvas.navigation import Navigation
+from lather.desktop.canvas.photo_view import PhotoView
 from lather.desktop.canvas.picture_painter import PicturePainter
 from lather.desktop.canvas.tile_store import Showing, TileStore
-from lather.desktop.canvas.view import View
 from lather.desktop.input.keys import TAKES_COMMANDS
 from lather.desktop.input.pen import PenEvent, from_mouse, from_tablet
 from lather.desktop.theme.tokens import theme
 
 MODES = ("after", "before", "wipe", "side")
-_TOP_LEVEL_PX = 200  # the coarsest level is no longer than that
 
 
-class PhotoCanvas(QWidget):
+class PhotoCanvas(PhotoView):
     """Shows one job. Pen and mouse arrive as `pen(PenEvent)`; moving the picture is handled by `navigation`.
 
     mode: "after", "before", "wipe" (photo left of the line), "side" (photo | retouch). lamp: of LAMPS, or PLAIN.
-    Places of pen events, and those that `to_screen` takes, are the photo's: what a job moves lies between the two.
     """
 
     pen = pyqtSignal(object)
-    view_changed = pyqtSignal()
     painted = pyqtSignal()
     failed = pyqtSignal(str)
 
     def __init__(self, engine: Engine, display_profile: bytes | None = None, parent=None):
-        super().__init__(parent)
+        super().__init__(engine.photo, parent)
         self.engine = engine
         self.converter = DisplayConverter(engine.photo.profile, display_profile)
         self.store = TileStore(engine, self.converter, self)
         self.store.arrived.connect(self._tile_arrived)
         self.store.failed.connect(self.failed)
-        self.view = View()
-        self.mode = "after"
         self.wipe = 0.5
         self.overlay = None  # callable(painter, canvas), draws over the photo in device px
         self.navigation = Navigation(self)
         self.painter = PicturePainter(self)
         self.lamp, self._lamp_settings = PLAIN, {}
         self._job: Job | None = None
-        self._warp: Warp = STILL
-        self._fitted = False
-        self._pointer: QPointF | None = None
-        top = 0
-        while max(engine.photo.level_bounds(top)[2:]) > _TOP_LEVEL_PX:
-            top += 1
-        self.top_level = top
         self.setMouseTracking(True)
         self.setTabletTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -68,6 +55,7 @@ class PhotoCanvas(QWidget):
         self._ask_later = QTimer(self)
         self._ask_later.setSingleShot(True)
         self._ask_later.timeout.connect(self.ask)
+        self.view_changed.connect(lambda: self._ask_later.start(0))
 
     # what is shown
 
@@ -94,47 +82,6 @@ class PhotoCanvas(QWidget):
         self.mode = mode
         self.ask()
         self.update()
-
-    @property
-    def level(self) -> int:
-        return self.view.level(self.top_level)
-
-    @property
-    def picture(self) -> Rect:
-        return self.engine.photo.bounds
-
-    def fit(self) -> None:
-        self.set_view(self._half_view().fitted(self.picture), fitted=True)
-
-    def set_view(self, view: View, *, fitted: bool | None = None) -> None:
-        """fitted: whether the picture is to follow the size of the window from now on; None: as it was."""
-        self._fitted = self._fitted if fitted is None else fitted
-        self.view = view.kept_near(self.picture)
-        self._ask_later.start(0)
-        self.update()
-        self.view_changed.emit()
-
-    def zoom_to(self, scale: float) -> None:
-        """100 % and the like, around the pointer or the middle."""
-        at = self._pointer or QPointF(self.view.width / 2, self.view.height / 2)
-        self.set_view(self.view.at_scale(scale, at.x(), at.y()), fitted=False)
-
-    def centre_on(self, x: float, y: float, scale: float | None = None) -> None:
-        view = self.view.at_scale(scale, 0, 0) if scale else self.view
-        self.set_view(view.centred(*self._above(x, y)), fitted=False)
-
-    def bring_into_view(self, area: Rect) -> None:
-        """Move the picture only if the middle of an area of it is out of sight."""
-        x, y = self._above((area.x0 + area.x1) / 2, (area.y0 + area.y1) / 2)
-        seen = self.view.visible(self.picture)
-        if not (seen.x0 < x < seen.x1 and seen.y0 < y < seen.y1):
-            self.centre_on((area.x0 + area.x1) / 2, (area.y0 + area.y1) / 2)
-
-    def _half_view(self) -> View:
-        """In side-by-side mode each half is a canvas of its own."""
-        ratio = self.devicePixelRatioF()
-        width, height = round(self.width() * ratio), round(self.height() * ratio)
-        return self.view.resized(width // 2 if self.mode == "side" else width, height)
 
     def ask(self) -> None:
         """Ask for the tiles in sight, nearest to the pointer first."""
@@ -210,34 +157,6 @@ class PhotoCanvas(QWidget):
         super().showEvent(event)
         self._ask_later.start(0)
 
-    def resizeEvent(self, event) -> None:
-        first = self._job is not None and not self._fitted and self.view.width <= 1
-        view = self._half_view()
-        if self._fitted or first or self.view.width <= 1:
-            self._fitted = True
-            view = view.fitted(self.picture)
-        self.set_view(view)
-
-    def source_at(self, position: QPointF) -> tuple[float, float]:
-        """Place of the photo under a point of the widget (logical px)."""
-        device = self.to_device(position)
-        place = self.view.to_source(device.x(), device.y())
-        if self._warp is STILL:
-            return place
-        x, y = self._warp.to_below(np.array(place))
-        return float(x), float(y)
-
-    def _above(self, x: float, y: float) -> tuple[float, float]:
-        """Where a place of the photo is in the picture as it is shown."""
-        if self._warp is STILL:
-            return x, y
-        x, y = self._warp.to_above(np.array((x, y), float))
-        return float(x), float(y)
-
-    def to_screen(self, x: float, y: float) -> QPointF:
-        """Device pixels of a place of the photo."""
-        return QPointF(*self.view.to_screen(*self._above(x, y)))
-
     def colour_text(self, x: float, y: float) -> str:
         """L*, a*, b* of the finished picture at a source place, "" while its tile is not ready."""
         level, (x, y) = self.level, self._above(x, y)
@@ -251,19 +170,6 @@ class PhotoCanvas(QWidget):
             return ""
         lightness, a, b = profiles.to_lab(tile[py : py + 1, px : px + 1], self.engine.photo.profile)[0, 0]
         return f"L* {lightness:.1f}   a* {a:.1f}   b* {b:.1f}"
-
-    def to_device(self, position: QPointF) -> QPointF:
-        device = position * self.devicePixelRatioF()
-        if self.mode == "side" and device.x() >= self.view.width:
-            device.setX(device.x() - self.view.width)
-        return device
-
-    def wheelEvent(self, event) -> None:
-        at = self.to_device(event.position())
-        delta = event.angleDelta().y()
-        if delta:
-            self.set_view(self.view.zoomed(2 ** (delta / 480), at.x(), at.y()), fitted=False)
-        event.accept()
 
     def mousePressEvent(self, event) -> None:
         self.setFocus(Qt.FocusReason.MouseFocusReason)
@@ -295,8 +201,3 @@ class PhotoCanvas(QWidget):
         self._pointer = None
         self.pen.emit(PenEvent("leave", 0, 0, 0, 0))
         self.update()
-
-    @property
-    def pointer(self) -> QPointF | None:
-        """Pointer in device pixels, None when it is elsewhere."""
-        return self._pointer

@@ -23,14 +23,24 @@ def shortened(text: str, most: int = _MENU_CHARACTERS) -> str:
     return text if len(text) <= most else f"{text[: most // 2 - 1]}…{text[-most // 2 :]}"
 
 
+class _Title(ElidedLabel):
+    """The job's title; a click opens what can be done with the job as a whole."""
+
+    clicked = pyqtSignal()
+
+    def mousePressEvent(self, event) -> None:
+        self.clicked.emit()
+
+
 class Header(QWidget):
-    """`screen_chosen(key)`, `open_asked()`, `demo_asked()`, `path_chosen(path)`, `save_asked()`."""
+    """`screen_chosen(key)`, `open_asked()`, `demo_asked()`, `path_chosen(path)`, `save_asked()`, `save_as_asked()`."""
 
     screen_chosen = pyqtSignal(str)
     open_asked = pyqtSignal()
     demo_asked = pyqtSignal()
     path_chosen = pyqtSignal(str)
     save_asked = pyqtSignal()
+    save_as_asked = pyqtSignal()
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -45,7 +55,9 @@ class Header(QWidget):
         mark.setStyleSheet(f"color: {theme().accent};")
         row.addWidget(mark)
         row.addSpacing(10)
-        self.title, self.subtitle = ElidedLabel(), ElidedLabel()
+        self.title, self.subtitle = _Title(), ElidedLabel()
+        self.title.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.title.clicked.connect(self._open_title_menu)
         self.title.setFont(font(strong=True))
         row.addWidget(self.title)
         self.subtitle.setObjectName("quiet")
@@ -78,6 +90,16 @@ class Header(QWidget):
         self.state.setObjectName("quiet")
         self.state.setFixedWidth(_STATE_PX)  # what it says never moves its neighbours
         row.addWidget(self.state)
+
+    def _open_title_menu(self) -> None:
+        """The same as behind Open, and saving."""
+        self._fill_menu()
+        self.open_menu.addSeparator()
+        self.open_menu.addAction("Save the job", self.save_asked.emit)
+        self.open_menu.addAction("Save under another name …", self.save_as_asked.emit)
+        self.open_menu.blockSignals(True)  # it is filled
+        self.open_menu.popup(self.title.mapToGlobal(self.title.rect().bottomLeft()))
+        self.open_menu.blockSignals(False)
 
     def _fill_menu(self) -> None:
         self.open_menu.clear()
