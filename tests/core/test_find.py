@@ -110,7 +110,7 @@ class FinderTest(unittest.TestCase):
 class StrapTest(unittest.TestCase):
     def test_the_mark_of_a_strap_is_one_band_of_its_width_led_to_its_ends_and_mended_whole(self):
         covered, errors = [], []
-        for sitter, seed in (("tilda", 302), ("pip", 303), ("ambrose", 302)):
+        for sitter, seed in (("tilda", 305), ("pip", 303), ("ambrose", 302)):
             plate = make_plate(sitter, seed, flaws={"strap_mark": 2, "blemish_red": 3})
             session = session_of(plate.photo)
             straps = [f for f in find_all(session.photo)[0] if f.kind == "strap_mark"]
@@ -328,7 +328,7 @@ class AreaTest(unittest.TestCase):
     def test_redness_and_shine_are_listed_and_left_to_be_mended_by_hand(self):
         hit = wanted = 0
         for sitter in ("tilda", "pip"):
-            plate = make_plate(sitter, 7, flaws={"redness": 3, "shine": 2, "vein_eye": 2})
+            plate = make_plate(sitter, 8, flaws={"redness": 3, "shine": 2, "vein_eye": 2})
             scene = FindScene(PhotoMeasures(session_of(plate.photo).photo))
             found, flaws = find_areas(scene), [f for f in plate.flaws if f.path is None]
             near = np.array([[np.hypot(c.x - f.x, c.y - f.y) < 0.6 * f.size_px for f in flaws] for c in found])

@@ -106,7 +106,15 @@ class FormTest(unittest.TestCase):
             quarter = max(2, len(path) // 4)
             ends = sorted((widths[2:quarter].mean(), widths[-quarter:-2].mean()))
             self.assertLess(ends[0], 0.9 * ends[1], flaw.id)
-        for flaw in (f for f in made.flaws if f.kind == "hair_on_skin"):
+        def is_beside(other, flaw) -> bool:  # where its shadow is looked for
+            places = np.array(other.path if other.path is not None else [(other.x, other.y)])
+            away = np.hypot(*(np.array(flaw.path)[:, None] - places[None]).transpose(2, 0, 1)).min()
+            return other is not flaw and away < 14 + (0 if other.path is not None else other.size_px / 2)
+
+        hairs = [f for f in made.flaws if f.kind == "hair_on_skin"]
+        alone = [hair for hair in hairs if not any(is_beside(other, hair) for other in made.flaws)]
+        self.assertGreater(len(alone), 0)
+        for flaw in alone:
             profile = across(change, flaw.path, np.linspace(-12, 12, 49)).mean(0)
             left, right = profile[:18].max(), profile[-18:].max()
             self.assertGreater(max(left, right), 1.3 * min(left, right) + 0.002, flaw.id)

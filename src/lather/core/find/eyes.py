@@ -23,7 +23,7 @@ def crescent(face: FaceMap, side: str) -> np.ndarray:
     """(31, 2) source places along the lower lid of an eye, "left" or "right" as seen."""
     _, across, down = face.frame
     t = np.linspace(-1, 1, 31)[:, None]
-    return np.array(face.points[f"eye_{side}"]) + face.eye_distance_px * (
+    return face.eye_middle(side) + face.eye_distance_px * (
         0.22 * t * across + 0.20 * (1 - 0.35 * t**2) * down
     )
 

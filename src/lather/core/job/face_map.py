@@ -9,7 +9,7 @@ import numpy as np
 
 from lather.core import ranges
 from lather.core.errors import RequestError
-from lather.core.job.face_mesh import OVAL, SMALL_ZONES
+from lather.core.job.face_mesh import EYE_CORNERS, OVAL, SMALL_ZONES
 from lather.core.job.face_mesh import POINTS as MESH_POINTS
 from lather.core.job.kept import kept
 
@@ -74,6 +74,17 @@ class FaceMap:
         across = (right - left) / max(self.eye_distance_px, 1e-6)
         down = np.array([-across[1], across[0]])
         return (left + right) / 2, across, down
+
+    def eye_middle(self, side: str) -> np.ndarray:
+        """As high as the iris, half-way between the corners of the eye: eyes that look aside have their lids where they
+        always are. Where there is no mesh: the iris.
+        """
+        iris = self._at(f"eye_{side}")
+        if not self.mesh:
+            return iris
+        _, across, _ = self.frame
+        middle = self.mesh_px[list(EYE_CORNERS[side])].mean(0)
+        return iris + ((middle - iris) @ across) * across
 
     @property
     def axis(self) -> tuple[tuple[float, float], tuple[float, float]]:
