@@ -12,7 +12,7 @@ from lather.core.imageio.read import read_picture
 from lather.core.imageio.write import write_picture
 from lather.core.job.commands import AddLayer
 from lather.core.job.journal import leftovers_of
-from lather.core.job.model import STAGE_IDS
+from lather.core.job.model import STAGE_IDS, Layer
 from lather.core.recover import recover
 from lather.core.session import Session
 from lather.core.stages.info import StageInfo
@@ -58,6 +58,19 @@ class MissingStageTest(WindowCase):
         self.key(Qt.Key.Key_0)
         self.assertEqual(self.job.stage_id, before)
         self.assertIn("Finish is not part of this version", self.window.notice.text())
+
+
+class UnknownKindTest(WindowCase):
+    def test_a_layer_of_tomorrow_is_left_alone_and_strokes_make_one_beside_it(self):
+        session = session_of(skin_like(300, 400))
+        session.history.do(AddLayer("mend", Layer("odd", "Tomorrow's", "shimmer"), 1))
+        self.take(session)
+        self.job.choose_layer("odd")
+        self.click(200, 150)
+        layers = self.job.job.stage("mend").layers
+        self.assertEqual([(layer.kind, len(layer.edits)) for layer in layers],
+                         [("mend", 0), ("shimmer", 0), ("mend", 1)])
+        self.assertGreater(np.abs(self.whole() - session.photo.read(session.photo.bounds)).max(), 0)
 
 
 class ToyStagesTest(WindowCase):

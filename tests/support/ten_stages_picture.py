@@ -16,7 +16,7 @@ def main(path: str) -> None:
     from lather.core.stages.info import StageInfo
     from lather.core.stages.registry import STAGES
     from lather.desktop.app import make_application
-    from lather.desktop.shots import drag, wait_for
+    from lather.desktop.driving import drag, wait_for
     from lather.desktop.window import MainWindow
     from tests.support.toys import BRIGHTEN, MASK, BrightenKind, TintKind, with_toys
 

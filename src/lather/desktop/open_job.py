@@ -162,8 +162,8 @@ class OpenJob(QObject):
         self.do(AddLayer(self.stage_id, layer, at))
 
     def ensure_layer(self) -> Layer:
-        """The layer in hand; the stage's first one is made when it is needed."""
-        if self.layer is None:
+        """The layer in hand. One is made where there is none, or where this version does not know its kind."""
+        if self.layer is None or self.layer.kind != self.info.kind.id:
             self.add_layer()
         return self.layer
 

@@ -1,41 +1,24 @@
-"""Pictures of each main view, made by driving the real window with the demo job."""
+"""Pictures of each main view, made by driving the real window with the demo job. Stages bring their own."""
 
 import math
-import time
 from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
-from PyQt6.QtGui import QMouseEvent, QPainter
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QPainter
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from lather.core.errors import SaveError
 from lather.core.practice.demo import demo_plate, make_demo
 from lather.desktop.app import make_application
 from lather.desktop.canvas.canvas import PhotoCanvas
+from lather.desktop.driving import drag, hover, point_at, wait_for
+from lather.desktop.stages.grain import shots as grain
+from lather.desktop.stages.split import shots as split
+from lather.desktop.stages.strands import shots as strands
 from lather.desktop.window import MainWindow
 
-
-def wait_for(condition, seconds: float = 20.0) -> None:
-    """Let events run until the condition holds."""
-    end = time.monotonic() + seconds
-    while not condition() and time.monotonic() < end:
-        QApplication.processEvents()
-        time.sleep(0.005)
-    QApplication.processEvents()
-
-
-def point_at(canvas: PhotoCanvas, x: float, y: float) -> QPoint:
-    sx, sy = canvas.view.to_screen(x, y)
-    ratio = canvas.devicePixelRatioF()
-    return QPoint(round(sx / ratio), round(sy / ratio))
-
-
-def hover(canvas: PhotoCanvas, x: float, y: float) -> None:
-    at = QPointF(point_at(canvas, x, y))
-    event = QMouseEvent(QEvent.Type.MouseMove, at, canvas.mapToGlobal(at), Qt.MouseButton.NoButton,
-                        Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier)
-    QApplication.sendEvent(canvas, event)
+STAGE_SHOTS = (strands.take, split.take, grain.take)
 
 
 _LOOKED_THROUGH = 20
@@ -71,47 +54,6 @@ def _graft(desk, canvas: PhotoCanvas, marks: dict) -> None:
     dx, dy = desk.graft.pending.offset
     drag(canvas, [(x + dx, y + dy), (x + 90, y + 140), (x + 105, y + 150)])
     wait_for(lambda: not desk.graft.trying)
-
-
-def _later_stages(desk, canvas: PhotoCanvas, shot) -> None:
-    """Hairs on the photo, an outline evened, the texture alone, grain put back."""
-    QTest.keyClick(canvas, Qt.Key.Key_2)
-    wait_for(desk.measured.idle, 60)
-    canvas.fit()
-    desk.stages["strands"].panel.ground.click()
-    shot("strands")
-    desk.stages["strands"].panel.ground.click()
-    desk.found.mending.mend_shown()
-    wait_for(desk.idle, 60)
-    QTest.keyClick(canvas, Qt.Key.Key_3)
-    canvas.centre_on(960, 1180, 0.8)
-    desk.stages["split"].panel.new["tone"].click()
-    desk.brush_strip.size.set_value(34, tell=True)
-    drag(canvas, [(800, 1150), (880, 1100), (960, 1150), (950, 1260), (860, 1290), (800, 1230)])
-    wait_for(lambda: desk.idle() and canvas.ready(), 30)
-    shot("split")
-    desk.lamps.choose("texture")
-    shot("split-texture")
-    desk.lamps.choose("plain")
-    desk.stages["split"].panel.new["veil"].click()
-    drag(canvas, [(780, 1180), (900, 1160), (930, 1240), (800, 1270), (900, 1300)])
-    wait_for(lambda: desk.idle() and canvas.ready(), 30)
-    QTest.keyClick(canvas, Qt.Key.Key_8)
-    desk.stages["grain"].panel.everywhere.click()
-    desk.stages["grain"].panel.missing.click()
-    wait_for(lambda: desk.idle() and canvas.ready(), 60)
-    shot("grain")
-
-
-def drag(canvas: PhotoCanvas, places) -> None:
-    """The left button from the first place to the last."""
-    QTest.mousePress(canvas, Qt.MouseButton.LeftButton, pos=point_at(canvas, *places[0]))
-    for place in places[1:]:
-        at = QPointF(point_at(canvas, *place))
-        QApplication.sendEvent(canvas, QMouseEvent(
-            QEvent.Type.MouseMove, at, canvas.mapToGlobal(at), Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton,
-            Qt.KeyboardModifier.NoModifier))
-    QTest.mouseRelease(canvas, Qt.MouseButton.LeftButton, pos=point_at(canvas, *places[-1]))
 
 
 def take_shots(folder: str | Path) -> list[Path]:
@@ -179,10 +121,12 @@ def take_shots(folder: str | Path) -> list[Path]:
     desk.brush_strip.choose("dab")
     canvas.centre_on(1000, 1180, 0.5)
     desk.face.set_editing(True)
+    wait_for(desk.idle, 30)
     window.notice.clear()
     shot("face-map")
     desk.face.set_editing(False)
-    _later_stages(desk, canvas, shot)
+    for take in STAGE_SHOTS:
+        take(desk, shot)
     QTest.keyClick(canvas, Qt.Key.Key_1)
     canvas.centre_on(960, 1180, 0.8)
     cards = desk.brush_strip.cards

@@ -2,9 +2,9 @@
 
 import numpy as np
 
-from lather.core.types import EMPTY, TILE, Rect
+from lather.core.types import EMPTY, Rect
 
-_MORE = 0.5  # of its own size that it grows by at least, so that a long stroke copies it a few times only
+_ROOM_PX = 1280  # more than is asked for on every side: memory that nobody touches costs nothing, growing does
 
 
 class GrowingPlane:
@@ -12,7 +12,7 @@ class GrowingPlane:
 
     def __init__(self, bounds: Rect, channels: int = 0):
         self._bounds, self._channels = bounds, channels
-        self.rect = EMPTY
+        self.rect = self.used = EMPTY
         self.values = self._zeros(EMPTY)
 
     @property
@@ -25,20 +25,14 @@ class GrowingPlane:
         return np.zeros((*shape, self._channels) if self._channels else shape, np.float32)
 
     def over(self, rect: Rect) -> np.ndarray:
-        """All of the plane, grown so that it holds a rectangle of the picture."""
+        """All of the plane, grown so that it holds a rectangle of the picture, in which something will be written."""
         if not self.rect.contains(rect):
-            wanted = self.rect.union(rect)
-            more = [int(_MORE * n) for n in (self.rect.width, self.rect.height)]
-            x0 = wanted.x0 - more[0] * (rect.x0 < self.rect.x0)
-            y0 = wanted.y0 - more[1] * (rect.y0 < self.rect.y0)
-            x1 = wanted.x1 + more[0] * (rect.x1 > self.rect.x1)
-            y1 = wanted.y1 + more[1] * (rect.y1 > self.rect.y1)
-            whole = Rect(x0 // TILE * TILE, y0 // TILE * TILE, -(-x1 // TILE) * TILE, -(-y1 // TILE) * TILE)
-            whole = whole.intersect(self._bounds)
+            whole = self.rect.union(rect.expand(_ROOM_PX).intersect(self._bounds))
             grown = self._zeros(whole)
-            if not self.rect.empty:
-                grown[self.rect.slices(whole)] = self.values
+            if not self.used.empty:
+                grown[self.used.slices(whole)] = self.values[self.used.slices(self.rect)]
             self.rect, self.values = whole, grown
+        self.used = self.used.union(rect)
         return self.values
 
     def view(self, rect: Rect) -> np.ndarray:

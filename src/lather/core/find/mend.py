@@ -99,16 +99,18 @@ def layer_for(job: Job, find: Find, default_layer_id: str, stage_id: str = "mend
     stage_id: the stage the person is in, for kinds that more than one stage takes away.
     """
     if stage_id == "strands" or stage_of_kind(find.kind) == "strands":
-        layers = job.stage("strands").layers
+        layers = [layer for layer in job.stage("strands").layers if layer.kind == "strands"]
         if layers:
             ids = [layer.id for layer in layers]
             return Place("strands", default_layer_id if default_layer_id in ids else ids[-1], None)
         layer = Layer(new_id(), "Stray hairs", "strands")
         return Place("strands", layer.id, AddLayer("strands", layer, 0))
     if not kind_of(find.kind).softened:
-        layers = job.stage("mend").layers
-        plain = [layer.id for layer in layers if not layer.soften]
-        return Place("mend", default_layer_id if default_layer_id in plain or not plain else plain[-1], None)
+        plain = [layer.id for layer in job.stage("mend").layers if not layer.soften and layer.kind == "mend"]
+        if not plain:
+            layer = Layer(new_id(), "Spots")
+            return Place("mend", layer.id, AddLayer("mend", layer, len(job.stage("mend").layers)))
+        return Place("mend", default_layer_id if default_layer_id in plain else plain[-1], None)
     where = find.zone.partition(",")[2].strip()
     name = kind_of(find.kind).layer_name.format(where=where, zone=find.zone).removesuffix(", ")
     for layer in job.stage("mend").layers:

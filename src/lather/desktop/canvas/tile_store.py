@@ -46,8 +46,12 @@ class TileStore(QObject):
         self._last = Recent(_PLACES)  # key of the tile last finished, by (before, *place)
         self._live: dict[Place, TileImage] = {}
         self._request: dict[str, TileRequest] = {}
-        self._keys: dict[Place, tuple] = {}  # of the view that is asked for, as far as they are known
+        self._wanted: list[Place] = []  # all of the view
+        self._keys: dict[Place, tuple] = {}  # of the job in view, as far as they are known
+        self._photo_keys: dict[Place, tuple] = {}
         self._settled: Job | None = None  # the last job that was on screen finished
+        self._job: Job | None = None  # in view, whose keys are kept
+        self._stage_id: str | None = None
         self._delivered.connect(self._take)
         self._scheduler = Scheduler(
             engine, self._convert, lambda error: self.failed.emit(str(error)), have=self._tiles.__contains__
@@ -61,10 +65,15 @@ class TileStore(QObject):
 
     def show(self, showing: Showing, channel: str = "view") -> None:
         """Ask for what is to be seen; what was asked for before on this channel is given up."""
-        request = TileRequest(showing.job, showing.stage_id, showing.level, showing.tiles, self._settled)
+        before = showing.stage_id == "photo"
+        if not before:
+            if showing.job is not self._job or showing.stage_id != self._stage_id:
+                self._keys, self._job, self._stage_id = {}, showing.job, showing.stage_id
+            self._wanted = [(showing.level, *tile) for tile in showing.tiles]
+        keys = self._photo_keys if before else self._keys
+        missing = tuple(tile for tile in showing.tiles if keys.get((showing.level, *tile)) not in self._tiles)
+        request = TileRequest(showing.job, showing.stage_id, showing.level, missing, self._settled)
         self._request[channel] = request
-        if channel == "view":
-            self._keys = {}
         self._scheduler.request(request, channel)
 
     def _convert(self, response: TileResponse) -> None:  # in a worker
@@ -74,8 +83,10 @@ class TileStore(QObject):
     def _take(self, response: TileResponse, bgrx: np.ndarray | None) -> None:
         place = (response.request.level, response.column, response.row)
         before = response.request.stage_id == "photo"
-        in_view = response.request is self._request.get("view")
-        if in_view:
+        current = response.request.job is self._job and response.request.stage_id == self._stage_id
+        if before:
+            self._photo_keys[place] = response.key
+        elif current:
             self._keys[place] = response.key
         if response.draft:
             if response.key not in self._tiles:
@@ -88,18 +99,15 @@ class TileStore(QObject):
             return
         shown = self._last.get((before, *place))
         self._last.put((before, *place), response.key)
-        was_live = in_view and self._live.pop(place, None) is not None
+        was_live = current and self._live.pop(place, None) is not None
         self._settle()
         if shown != response.key or was_live or bgrx is not None:
             self.arrived.emit(*place)
 
     def _settle(self) -> None:
         """Note the job once all of it that is in view stands there finished."""
-        request = self._request.get("view")
-        if request is None or request.stage_id == "photo" or len(self._keys) < len(request.tiles):
-            return
-        if all(key in self._tiles for key in self._keys.values()):
-            self._settled = request.job
+        if self._wanted and all(self._keys.get(place) in self._tiles for place in self._wanted):
+            self._settled = self._job
             self._drafts.clear()
 
     def key_at(self, level: int, column: int, row: int) -> tuple | None:

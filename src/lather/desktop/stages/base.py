@@ -1,6 +1,5 @@
 """What a stage may have of its own on the desk. A stage that has nothing gets `plain.PlainPart`."""
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -86,6 +85,3 @@ class StagePart(QObject):
 
     def close(self) -> None:
         """The job is closed."""
-
-    def shots(self, shot: Callable[[str], None], wait: Callable) -> None:
-        """Pictures of the stage for `lather shots`, from the demo job; the stage is in hand."""
