@@ -132,13 +132,14 @@ class FindScene:
     def _less_natural(self, size: float) -> Mask:
         """Skin less the natural places at some share of their size."""
         natural = np.zeros(self.skin.shape, np.uint8)
-        face = self.measures.face
-        if face is not None:
+        for face in self.measures.faces:
             for points, axes, angle in natural_places(face, self.brow_rise):
                 x, y = self.to_here(*points)
                 half = tuple(max(1, round(size * a / self.step)) for a in axes)
                 cv2.ellipse(natural, (round(x), round(y)), half, angle, 0, 360, 1, -1)
-            cv2.fillPoly(natural, [np.round([self.to_here(*p) for p in scalp(face)]).astype(np.int32)], 1)
+        if self.measures.face is not None:  # of others: what is above them may be another's face
+            rim = [self.to_here(*place) for place in scalp(self.measures.face)]
+            cv2.fillPoly(natural, [np.round(rim).astype(np.int32)], 1)
         return np.where(natural > 0, 0, self.skin).astype(np.float32)
 
     @cached_property
@@ -153,9 +154,8 @@ class FindScene:
     def natural_nearness(self, places: np.ndarray) -> np.ndarray:
         """(n,) of places (n, 2) in px here: radius in the nearest natural place's own ellipse, 1 on its rim, most 3."""
         nearest = np.full(len(places), _FAR)
-        if self.measures.face is None:
-            return nearest
-        for points, axes, angle in natural_places(self.measures.face, self.brow_rise):
+        natural = (place for face in self.measures.faces for place in natural_places(face, self.brow_rise))
+        for points, axes, angle in natural:
             away = (places - self.to_here(*points)) * self.step
             cos, sin = np.cos(np.radians(angle)), np.sin(np.radians(angle))
             along, across = away[:, 0] * cos + away[:, 1] * sin, away[:, 1] * cos - away[:, 0] * sin

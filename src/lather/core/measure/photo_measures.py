@@ -120,6 +120,7 @@ class PhotoMeasures:
                 "points": {k: [round(x, 1), round(y, 1)] for k, (x, y) in face.points.items()},
             },
             "faces": len(self.faces),
+            "person_share": round(float((self.person > 0.5).mean()), 4),
             "skin_share": round(self.skin_share, 4),
             "skin_px": int(np.round(self.skin_share * self.photo.width * self.photo.height)),
         }

@@ -45,7 +45,6 @@ class TileStore(QObject):
         self._drafts = Recent(_DRAFTS)
         self._last = Recent(_PLACES)  # key of the tile last finished, by (before, *place)
         self._live: dict[Place, TileImage] = {}
-        self._request: dict[str, TileRequest] = {}
         self._wanted: list[Place] = []  # all of the view
         self._keys: dict[Place, tuple] = {}  # of the job in view, as far as they are known
         self._photo_keys: dict[Place, tuple] = {}
@@ -73,7 +72,6 @@ class TileStore(QObject):
         keys = self._photo_keys if before else self._keys
         missing = tuple(tile for tile in showing.tiles if keys.get((showing.level, *tile)) not in self._tiles)
         request = TileRequest(showing.job, showing.stage_id, showing.level, missing, self._settled)
-        self._request[channel] = request
         self._scheduler.request(request, channel)
 
     def _convert(self, response: TileResponse) -> None:  # in a worker
@@ -97,6 +95,8 @@ class TileStore(QObject):
             self._tiles.put(response.key, TileImage(bgrx))
         elif self._tiles.get(response.key) is None:  # it was let go on the way here
             return
+        if not before and not current and place in self._keys:
+            return  # a tile of an earlier job, finished late: the one of this job is there already
         shown = self._last.get((before, *place))
         self._last.put((before, *place), response.key)
         was_live = current and self._live.pop(place, None) is not None

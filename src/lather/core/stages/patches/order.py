@@ -5,6 +5,7 @@ the earlier edits that reach those places, and on the layers beneath there; on n
 """
 
 import hashlib
+import threading
 from collections.abc import Callable
 
 import numpy as np
@@ -60,6 +61,7 @@ class EditOrder:
         self._reads: list[tuple[Rect, Rect]] = []
         self._depends: list[np.ndarray | None] = [None] * len(edits)
         self._keys: list[bytes | None] = [None] * len(edits)
+        self._lock = threading.RLock()
         if same:
             self.laid[:same] = earlier.laid[:same]
             self._reads = earlier._reads[:same]
@@ -97,9 +99,10 @@ class EditOrder:
         held = self._keys[index]
         if held is not None:
             return held
-        for wanted in self.needed((index,), lambda i: self._keys[i] is not None):
-            self._keys[wanted] = self._made(wanted)
-        return self._keys[index]
+        with self._lock:  # of two threads that need it one works it out; layers only ever ask those beneath
+            for wanted in self.needed((index,), lambda i: self._keys[i] is not None):
+                self._keys[wanted] = self._made(wanted)
+            return self._keys[index]
 
     def _made(self, index: int) -> bytes:
         h = hashlib.blake2b(self.method + self.layer.edits[index].digest, digest_size=16)
