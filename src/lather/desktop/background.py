@@ -106,12 +106,12 @@ class Background(QObject):
         """True if nothing runs and all that came of it has arrived."""
         return not self._running
 
-    def close(self) -> None:
-        """Cancel everything and wait for it; nothing is heard of it any more."""
+    def close(self, *, wait: bool = True) -> None:
+        """Cancel everything; nothing is heard of it any more. wait: until it has ended, for what uses things that go."""
         self._closed = True
         self._next.clear()
         for task, _ in self._running.values():
             task.cancel()
-        for _, thread in list(self._running.values()):
+        for _, thread in list(self._running.values()) if wait else ():
             thread.join(_JOIN_S)
         self._running.clear()

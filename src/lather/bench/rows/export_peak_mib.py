@@ -19,7 +19,7 @@ def measure(bench: Bench):
 
     def watch():
         while not stop.wait(0.01):
-            peak[0] = max(peak[0], int(Path("/proc/bench/statm").read_text().split()[1]) * page)
+            peak[0] = max(peak[0], int(Path("/proc/self/statm").read_text().split()[1]) * page)
 
     thread = threading.Thread(target=watch)
     thread.start()

@@ -13,6 +13,7 @@ _LEAST_SCORE, _MOST_OVERLAP = 0.5, 0.3
 _CROP_SHARE, _CROP_STEPS = 0.5, (0.0, 0.25, 0.5)  # of the longer side: looked at again for small faces
 _LEAST_FACE_SHARE = 0.02  # of the longer side; smaller ones are nothing to retouch
 _SURE_IN_CROPS = 0.7
+_CLOSE_UP_SHARE = 0.25  # of the longer side
 
 
 @dataclass(frozen=True)
@@ -55,7 +56,8 @@ def find_faces(small: EncodedRGB) -> list[Box]:
     longest = max(height, width)
     found = _detect(small, 0, 0)
     part = int(_CROP_SHARE * longest)
-    for fy in _CROP_STEPS:
+    close_up = any(box.size > _CLOSE_UP_SHARE * longest for box in found)  # then nobody else is to be retouched
+    for fy in () if close_up else _CROP_STEPS:
         for fx in _CROP_STEPS:
             x0, y0 = int(fx * longest), int(fy * longest)
             crop = small[y0 : y0 + part, x0 : x0 + part]

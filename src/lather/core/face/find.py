@@ -76,8 +76,15 @@ def _hairline(pixels: EncodedRGB, eyes: list[np.ndarray]) -> np.ndarray:
     down = np.array([-way[1], way[0]]) / max(apart, 1e-6)
     middle = (eyes[0] + eyes[1]) / 2
     line = (middle - apart * _STEPS[:, None] * down).astype(np.float32)
-    lab = srgb_to_lab(cv2.GaussianBlur(pixels, (0, 0), max(0.8, 0.02 * apart)))
-    values = cv2.remap(lab, line[None, :, 0].copy(), line[None, :, 1].copy(), cv2.INTER_LINEAR,
+    sigma = max(0.8, 0.02 * apart)
+    x0, y0 = (max(0, int(v - 4 * sigma)) for v in line.min(0))
+    x1, y1 = (int(v + 4 * sigma) + 2 for v in line.max(0))
+    part = pixels[y0:y1, x0:x1]
+    if min(part.shape[:2]) < 2:
+        return middle - apart * _USUAL_RISE * down
+    lab = srgb_to_lab(cv2.GaussianBlur(np.ascontiguousarray(part), (0, 0), sigma))
+    at = line[None] - np.float32([x0, y0])
+    values = cv2.remap(lab, at[..., 0].copy(), at[..., 1].copy(), cv2.INTER_LINEAR,
                        borderMode=cv2.BORDER_REPLICATE)[0]
     usual = np.median(values[:20], axis=0)
     away = np.linalg.norm((values - usual) * [0.7, 1, 1], axis=-1)

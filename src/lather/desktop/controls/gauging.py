@@ -29,7 +29,7 @@ class Gauging(QObject):
 
     def _measure(self) -> None:
         job, engine, measures = self.job.job, self.job.session.engine, self.measured.measures
-        if not any(True for _ in job.edits()):
+        if not job.edit_count:
             self.background.cancel("gauges")
             self.gauged.emit({})
             return

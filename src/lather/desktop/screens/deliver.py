@@ -306,4 +306,4 @@ class DeliverScreen(QWidget):
         """No keys of its own."""
 
     def close_job(self) -> None:
-        self._background.close()
+        self._background.close(wait=False)

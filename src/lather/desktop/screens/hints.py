@@ -38,7 +38,7 @@ def _with_finds(current: Find | None, left: int, part: StagePart) -> str:
 
 
 def _without_finds(job: Job) -> str:
-    edits = sum(1 for _ in job.edits())
+    edits = job.edit_count
     if not edits:
         return ("Touch a spot and lift the pen: Lather finds the skin to use. Wheel zooms, Space and drag moves, "
                 "H shows all keys.")

@@ -113,7 +113,14 @@ class ReviewScreen(QWidget):
             self.canvas.set_view(self.canvas._half_view())
             self.canvas.zoom_to(float(key))
 
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self.show_job(self.job.job)
+
     def show_job(self, job: Job) -> None:
+        """Nothing while the screen is out of sight: it is shown when it comes."""
+        if not self.isVisible() and self._rows:
+            return
         self.canvas.set_job(job)
         counts: dict[str, int] = {}
         for edit in job.edits():
