@@ -107,7 +107,7 @@ class Background(QObject):
         return not self._running
 
     def close(self, *, wait: bool = True) -> None:
-        """Cancel everything; nothing is heard of it any more. wait: until it has ended, for what uses things that go."""
+        """Cancel everything; nothing is heard of it any more. wait: until it has ended, where it uses what goes."""
         self._closed = True
         self._next.clear()
         for task, _ in self._running.values():
