@@ -235,3 +235,4 @@ class LayersPanel(QWidget):
             row.renamed.connect(lambda layer_id, name: self.changed.emit(layer_id, "name", name, False))
             self.rows.append(row)
             self._rows.addWidget(row)
+            row.setVisible(True)  # else Qt shows it, and makes room for it, only a turn of the loop later

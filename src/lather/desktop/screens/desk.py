@@ -1,6 +1,6 @@
 """The desk: course strip above, finds left, photo in the middle, layers right, brush strip below."""
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QCoreApplication, QEvent, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from lather.core.job.changes import Change
@@ -322,6 +322,8 @@ class DeskScreen(QWidget):
         if self.lamps.value != PLAIN:
             self._take_lamp(self.lamps.value)
         self.canvas.set_job(job)
+        # The right panel may hold other rows now: lay them out before they are painted, not a frame later.
+        QCoreApplication.sendPostedEvents(None, QEvent.Type.LayoutRequest.value)
 
     def _pick(self, edit) -> None:
         self.control.selected = edit
