@@ -14,7 +14,7 @@ from lather.core.gauges.compared import Compared
 from lather.core.gauges.registry import measure_gauges
 from lather.core.job.fence import Fence
 from lather.core.job.grain_model import GrainModel, correlation, diagonal_gain
-from lather.core.job.model import Layer, Stroke, freeze_points, new_id
+from lather.core.job.model import Stroke, freeze_points, new_id
 from lather.core.lamps.registry import PLAIN, under_lamp
 from lather.core.levels import halve
 from lather.core.measure.grain import measure_grain
@@ -28,24 +28,10 @@ from lather.core.stages.patches.grain_noise import grain_noise
 from lather.core.stages.split.area import mixes_light_and_shade
 from lather.core.stages.split.bands import BandSettings, guided, guided_halo, low_pass, part
 from lather.core.types import Rect
+from tests.support.layers import outline, stroke, with_layer
 from tests.support.pictures import plate, session_of, skin_like
 
 SQUARE = Fence((((100.0, 90.0), (300.0, 90.0), (300.0, 250.0), (100.0, 250.0)),), 2.0)
-
-
-def outline(x0, y0, x1, y1):
-    return [(x0, y0, 1, 0), (x1, y0, 1, 0), (x1, y1, 1, 0), (x0, y1, 1, 0)]
-
-
-def stroke(tool, points, size, **more):
-    return Stroke(new_id(), tool, Brush(size_px=size, edge=0.5), freeze_points(points), **more)
-
-
-def with_layer(job, stage_id, *edits, **settings):
-    fence = settings.pop("fence", None)
-    layer = Layer(new_id(), "L", stage_id, edits=edits, settings=settings, fence=fence)
-    stage = job.stage(stage_id)
-    return job.with_stage(replace(stage, layers=(*stage.layers, layer)))
 
 
 def blotchy() -> np.ndarray:

@@ -1,6 +1,8 @@
 """What the house promises on the desk: lamps over everything, gauges of the newest job only, memory that is let go."""
 
+import tempfile
 import threading
+from pathlib import Path
 from unittest import mock
 
 import numpy as np
@@ -9,10 +11,13 @@ from PyQt6.QtTest import QTest
 
 from lather.core.brush.growing import GrowingPlane
 from lather.core.brush.values import Brush
+from lather.core.engine.export import Output
 from lather.core.engine.live import LiveStroke
+from lather.core.imageio.read import read_picture
 from lather.core.job.commands import SetFaceMap, SetStage
 from lather.core.job.face_map import POINTS, FaceMap
 from lather.core.job.model import Stroke, freeze_points, new_id
+from lather.core.lamps.registry import LAMPS, PLAIN
 from lather.core.memory import Budget
 from lather.core.recent import Recent
 from lather.core.types import Rect
@@ -27,7 +32,7 @@ class LampTest(WindowCase):
         self.job.do(SetStage("finish", "on", False))
         self.job.do(SetStage("finish", "strength", 0.3))
         before = self.job.job
-        self.key(Qt.Key.Key_C)
+        self.desk.lamps.choose("texture")
         self.wait(self.canvas.ready)
         shown = [self.shown(x, 200) for x in range(200, 400, 20)]
         self.assertAlmostEqual(np.mean(shown), 127, delta=6)  # texture alone, around middle grey
@@ -39,10 +44,43 @@ class LampTest(WindowCase):
     def test_the_lamps_go_round_by_key_and_their_buttons_say_so(self):
         self.take(session_of(skin_like(300, 400)))
         seen = []
-        for _ in range(4):
+        for _ in range(len(LAMPS) + 2):
             seen.append(self.desk.lamps.value)
             self.key(Qt.Key.Key_C)
-        self.assertEqual(seen, ["plain", "texture", "tone", "plain"])
+        self.assertEqual(seen, ["plain", *LAMPS, "plain"])
+
+    def test_a_lamp_is_as_strong_as_the_person_sets_it_and_each_keeps_its_own(self):
+        self.take(session_of(skin_like(400, 600)))
+        self.desk.lamps.buttons["grey"].click()
+        slider = self.desk.lamps.strengths["grey"]
+        self.assertTrue(slider.isVisible())
+        values = []
+        for mix in (0, 100):
+            slider.set_value(mix, tell=True)
+            self.wait(self.canvas.ready)
+            values.append(np.mean([self.shown(x, 200) for x in range(200, 400, 20)]))
+        self.assertGreater(values[0], values[1] + 40)  # red of skin is far lighter than its blue
+        self.desk.lamps.choose("blotch")
+        self.assertFalse(slider.isVisible())
+        self.desk.lamps.choose("grey")
+        self.assertEqual(slider.value, 100)
+
+    def test_under_every_lamp_one_paints_and_nothing_of_it_is_delivered(self):
+        self.take(session_of(skin_like(400, 600)))
+        delivered = []
+        for lamp_id in (PLAIN, *LAMPS):
+            self.desk.lamps.choose(lamp_id)
+            self.desk.brush_strip.choose("sweep")
+            self.wait(self.canvas.ready)
+            self.drag([(200, 200), (260, 210), (320, 200)])
+            self.wait(lambda: self.desk.idle() and self.canvas.ready())
+            self.assertEqual(len(self.job.layer.edits), 1, lamp_id)
+            with tempfile.TemporaryDirectory() as folder:
+                self.job.session.export(Path(folder) / "out.png", Output())
+                delivered.append(read_picture(Path(folder) / "out.png").pixels)
+            self.job.undo()
+        for other in delivered[1:]:
+            np.testing.assert_array_equal(other, delivered[0])
 
 
 class NewestTest(WindowCase):

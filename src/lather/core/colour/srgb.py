@@ -11,14 +11,15 @@ def _decoded(encoded: np.ndarray) -> np.ndarray:
     return np.where(encoded <= _KNEE, encoded / 12.92, ((np.maximum(encoded, 0) + 0.055) / 1.055) ** 2.4)
 
 
-_TABLE = _decoded(np.arange(_STEPS + 2) / _STEPS)
+TABLE = _decoded(np.arange(_STEPS + 2) / _STEPS)
+"""Linear light of encoded n / 4096, for compiled loops; the last entry is one step beyond white."""
 
 
 def decode(encoded: np.ndarray) -> np.ndarray:
     """Encoded sRGB 0-1 to linear light 0-1, any shape, float32."""
     encoded = np.asarray(encoded, np.float32, order="C")
     out = np.empty_like(encoded)
-    _decode(encoded.reshape(-1), _TABLE, out.reshape(-1))
+    _decode(encoded.reshape(-1), TABLE, out.reshape(-1))
     return out
 
 

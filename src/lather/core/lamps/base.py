@@ -3,16 +3,26 @@
 from abc import ABC, abstractmethod
 from typing import ClassVar
 
+from lather.core.parameters import Number
 from lather.core.stages.base import Surroundings
 from lather.core.types import EncodedRGB, Rect
 
 
 class Lamp(ABC):
-    """Shows something of a picture more clearly. settings: plain values, as the desk gives them (a split width)."""
+    """Shows something of a picture more clearly.
+
+    settings: plain values, as the desk gives them: `width_px` of the split, `face_px` (width of the face, 0 if none),
+    `skin_lab` (usual colour of the skin, or None), and `strength` as the person has set it. strength: what it may be,
+    or None.
+    """
 
     id: ClassVar[str]
     label: ClassVar[str]
     hint: ClassVar[str]
+    strength: ClassVar[Number | None] = None
+
+    def strength_of(self, settings: dict) -> float:
+        return float(settings.get("strength", self.strength.start))
 
     def reach(self, settings: dict) -> int:
         """Level-0 pixels around a place that it looks at."""

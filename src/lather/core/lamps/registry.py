@@ -4,12 +4,24 @@ from dataclasses import replace
 
 from lather.core.job.model import Job, Layer, Stage
 from lather.core.lamps.base import Lamp
+from lather.core.lamps.blotch import BlotchLamp
+from lather.core.lamps.change import ChangeLamp
+from lather.core.lamps.clipping import ClippingLamp
+from lather.core.lamps.colour import ColourLamp
+from lather.core.lamps.grey import GreyLamp
+from lather.core.lamps.steep import SteepLamp
 from lather.core.lamps.texture import TextureLamp
 from lather.core.lamps.tone import ToneLamp
 
 LAMPS: dict[str, Lamp] = {lamp.id: lamp for lamp in (
+    GreyLamp(),
+    SteepLamp(),
     TextureLamp(),
     ToneLamp(),
+    BlotchLamp(),
+    ColourLamp(),
+    ChangeLamp(),
+    ClippingLamp(),
 )}
 PLAIN = "plain"
 

@@ -87,6 +87,12 @@ class PhotoMeasures:
         body = shoulders(self.face, self.skin.shape, self.scale) if self.face is not None else None
         return safe_ground(self.small, self.skin, self.pixels_per_mm / self.scale, body)
 
+    @cached_property
+    def skin_lab(self) -> tuple[float, float, float] | None:
+        """Usual (median) colour of the skin; None where there is hardly any."""
+        colours = self.small_lab[self.skin > 0.5]
+        return tuple(map(float, np.median(colours, axis=0))) if len(colours) > 100 else None
+
     @property
     def skin_share(self) -> float:
         return float((self.skin > 0.5).mean())

@@ -67,8 +67,8 @@ def _measure(task: Task, photo, face: FaceMap | None) -> tuple | None:
     measures = PhotoMeasures(photo, face)
     values = [measures]
     for value in (lambda: measures.grain, lambda: measures.texture_scale, lambda: skin_fence(measures),
-                  lambda: measures.ground):
+                  lambda: measures.ground, lambda: measures.skin_lab):
         if not task.going_on:
             return None
         values.append(value())
-    return tuple(values[:-1])
+    return tuple(values[:4])

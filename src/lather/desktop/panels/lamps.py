@@ -3,7 +3,9 @@
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from lather.core.lamps.base import Lamp
 from lather.core.lamps.registry import LAMPS, PLAIN
+from lather.desktop.panels.value_slider import ValueSlider, number_slider
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
 
@@ -11,7 +13,7 @@ _A_ROW = 4
 
 
 class LampsPanel(QWidget):
-    """`chosen(lamp id)` when another one is taken, PLAIN for none."""
+    """`chosen(lamp id)` when another one is taken, PLAIN for none, or when the strength of the one in hand is set."""
 
     chosen = pyqtSignal(str)
 
@@ -51,13 +53,33 @@ class LampsPanel(QWidget):
             if number % _A_ROW == _A_ROW - 1 or number == len(tips) - 1:
                 row.addStretch(1)
         self.buttons[PLAIN].setChecked(True)
+        self.strengths: dict[str, ValueSlider] = {}
+        for lamp in LAMPS.values():
+            if lamp.strength is not None:
+                self._add_strength(lamp)
+
+    def _add_strength(self, lamp: Lamp) -> None:
+        """Each lamp keeps its own strength; only that of the lamp in hand is seen."""
+        slider = number_slider(lamp.strength)
+        slider.setVisible(False)
+        slider.changed.connect(lambda *_: self.chosen.emit(self.value))
+        self.strengths[lamp.id] = slider
+        self.layout().addWidget(slider)
 
     @property
     def value(self) -> str:
         return next(lamp_id for lamp_id, button in self.buttons.items() if button.isChecked())
 
+    @property
+    def settings(self) -> dict:
+        """What the person has set for the lamp in hand."""
+        slider = self.strengths.get(self.value)
+        return {} if slider is None else {"strength": slider.value / LAMPS[self.value].strength.shown_times}
+
     def choose(self, lamp_id: str) -> None:
         self.buttons[lamp_id].setChecked(True)
+        for one, slider in self.strengths.items():
+            slider.setVisible(one == lamp_id)
         self.chosen.emit(lamp_id)
 
     def next(self) -> None:

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from lather.core.parameters import Number
 from lather.desktop.panels.name_and_value import draw_name_and_value, shown_name
 from lather.desktop.theme.tokens import theme
 
@@ -118,3 +119,10 @@ class ValueSlider(QWidget):
     def _nudge(self, count: int) -> None:
         amount = max(self.step, self._value * 0.06) if self._logarithmic else self.step
         self.set_value(self._value + count * amount, tell=True)
+
+
+def number_slider(number: Number) -> ValueSlider:
+    """A slider for a declared number, in the values that are shown."""
+    times = number.shown_times
+    return ValueSlider(number.label, number.range.low * times, number.range.high * times, number.start * times,
+                       unit=number.unit, step=number.step, logarithmic=number.logarithmic)

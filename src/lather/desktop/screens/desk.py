@@ -266,9 +266,18 @@ class DeskScreen(QWidget):
         self.canvas.update()
 
     def _take_lamp(self, lamp_id: str) -> None:
-        layer = self.job.layer
+        if lamp_id == PLAIN:
+            self.canvas.set_lamp(PLAIN)
+            return
+        self.measured.ask()
+        layer, face, measures = self.job.layer, self.job.job.face_map, self.measured.measures
         parted = layer.settings if layer is not None and "width_px" in layer.settings else {}
-        self.canvas.set_lamp(lamp_id, {"width_px": self.measured.split_px} | parted if lamp_id != PLAIN else {})
+        seen = {
+            "width_px": self.measured.split_px,
+            "face_px": face.width_px if face is not None else 0.0,
+            "skin_lab": measures.skin_lab if measures is not None else None,
+        }
+        self.canvas.set_lamp(lamp_id, seen | parted | self.lamps.settings)
 
     def show_list(self, key: str) -> None:
         self.lists.set_value(key)

@@ -5,7 +5,7 @@ from PyQt6.QtWidgets import QComboBox
 from lather.core.job.commands import SetLayer
 from lather.core.parameters import EVERYWHERE, Choice, Flag, Number, starting
 from lather.desktop.panels.stage_panel import StagePanel
-from lather.desktop.panels.value_slider import ValueSlider
+from lather.desktop.panels.value_slider import number_slider
 from lather.desktop.stages.base import StagePart
 
 
@@ -24,10 +24,8 @@ class PlainPart(StagePart):
 
     def _add(self, one) -> None:
         if isinstance(one, Number):
-            times = one.shown_times
-            slider = ValueSlider(one.label, one.range.low * times, one.range.high * times, one.start * times,
-                                 unit=one.unit, step=one.step, logarithmic=one.logarithmic)
-            slider.changed.connect(lambda value, dragging: self._set(one.id, value / times, dragging))
+            slider = number_slider(one)
+            slider.changed.connect(lambda value, dragging: self._set(one.id, value / one.shown_times, dragging))
             self.panel.column.addWidget(slider)
             self.controls[one.id] = slider
         elif isinstance(one, Flag):
