@@ -9,7 +9,7 @@ from lather.desktop.panels.value_slider import ValueSlider, number_slider
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
 
-_A_ROW = 4
+_A_ROW = 3
 
 
 class LampsPanel(QWidget):
