@@ -9,6 +9,7 @@ from lather.core.stages.mend.grow_fence import grow_fence
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.pointer import draw_outline, draw_tag
 from lather.desktop.canvas.stroke_worker import StrokeWorker
+from lather.desktop.controls.outline_trail import OutlineTrail
 from lather.desktop.input.brush_state import BrushState
 from lather.desktop.input.pen import PenEvent
 
@@ -26,10 +27,11 @@ class FenceControl(QObject):
         self.canvas, self.state, self.worker = canvas, state, worker
         worker.answered.connect(self._answered)
         self.drawing = False
-        self._trail: list[tuple[float, float]] = []
+        self._trail = OutlineTrail()
 
     def set_drawing(self, on: bool) -> None:
-        self.drawing, self._trail = on, []
+        self.drawing = on
+        self._trail.drop()
         if on:
             self.message.emit("Draw an outline around the area, or touch a place to grow the fence to its edges.")
         self.changed.emit()
@@ -48,17 +50,13 @@ class FenceControl(QObject):
     def pen_event(self, event: PenEvent) -> bool:
         if not self.drawing or event.context:
             return False
-        if event.kind == "press":
-            self._trail = [(event.x, event.y)]
-        elif event.kind == "move" and event.down and self._trail:
-            self._trail.append((event.x, event.y))
-        elif event.kind == "release" and self._trail:
-            self._finish()
+        outline = self._trail.take(event)
+        if outline:
+            self._finish(outline)
         self.canvas.update()
         return event.kind != "leave"
 
-    def _finish(self) -> None:
-        trail, self._trail = self._trail, []
+    def _finish(self, trail: list[tuple[float, float]]) -> None:
         points = np.array(trail)
         feather = self.state.fence_feather_px
         if np.ptp(points, axis=0).max() * self.canvas.view.scale > _TOUCH_PX and len(trail) > 2:
@@ -81,10 +79,10 @@ class FenceControl(QObject):
         self.message.emit("Fence set: strokes stay inside it until it is removed.")
 
     def draw(self, painter: QPainter, canvas: PhotoCanvas) -> None:
-        if self._trail:
-            draw_outline(painter, [canvas.to_screen(x, y) for x, y in self._trail], accent=True)
+        if self._trail.places:
+            draw_outline(painter, [canvas.to_screen(x, y) for x, y in self._trail.places], accent=True)
         if self.state.fence is not None:
             for ring in self.state.fence.rings:
                 draw_outline(painter, [canvas.to_screen(x, y) for x, y in ring], accent=True)
-        if self.drawing and canvas.pointer is not None and not self._trail:
+        if self.drawing and canvas.pointer is not None and not self._trail.places:
             draw_tag(painter, canvas.pointer.x() + 14, canvas.pointer.y() - 14, "fence: outline, or touch to grow")

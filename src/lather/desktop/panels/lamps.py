@@ -1,13 +1,12 @@
 """Lamps: ways of looking at the picture while it is worked on. C takes the next one, V none."""
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from lather.core.lamps.base import Lamp
 from lather.core.lamps.registry import LAMPS, PLAIN
+from lather.desktop.panels.panel_head import panel_head
 from lather.desktop.panels.value_slider import ValueSlider, number_slider
-from lather.desktop.theme.style import font
-from lather.desktop.theme.tokens import SMALL_PT
 
 _A_ROW = 3
 
@@ -22,16 +21,7 @@ class LampsPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        head = QHBoxLayout()
-        title = QLabel("Lamps")
-        title.setFont(font(strong=True))
-        keys = QLabel("C next · V none")
-        keys.setObjectName("quiet")
-        keys.setFont(font(SMALL_PT))
-        head.addWidget(title)
-        head.addStretch(1)
-        head.addWidget(keys)
-        column.addLayout(head)
+        column.addLayout(panel_head("Lamps", "C next · V none", small=True)[0])
         self._group = QButtonGroup(self)
         self.buttons: dict[str, QPushButton] = {}
         tips = {PLAIN: ("Plain", "The picture as it will be delivered")}

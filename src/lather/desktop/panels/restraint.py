@@ -1,13 +1,14 @@
 """Restraint: what makes a retouch look false, measured against the limits of this kind of job."""
 
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from lather.core.gauges.registry import GAUGES, ON_DESK
 from lather.core.job.limits import USUAL_KIND, Band, band
 from lather.desktop.panels.gauge import Gauge
-from lather.desktop.theme.style import font
+from lather.desktop.panels.panel_head import panel_head
 
 _MOST_SOFTENED = 4
+
 
 class RestraintPanel(QWidget):
     """Texture, modelling and grain against the photo's; keepers intact; what is left of each softened find."""
@@ -17,14 +18,7 @@ class RestraintPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
-        head = QHBoxLayout()
-        title = QLabel("Restraint")
-        title.setFont(font(strong=True))
-        self.kind = QLabel()
-        self.kind.setObjectName("quiet")
-        head.addWidget(title)
-        head.addStretch(1)
-        head.addWidget(self.kind)
+        head, self.kind = panel_head("Restraint")
         column.addLayout(head)
         self.wide = {name: Gauge(GAUGES[name].label, high=GAUGES[name].track) for name in ON_DESK}
         for gauge in self.wide.values():

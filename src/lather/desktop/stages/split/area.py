@@ -12,6 +12,7 @@ from lather.core.stages.split.area import mixes_light_and_shade
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.pointer import draw_outline, draw_tag
 from lather.desktop.canvas.stroke_worker import StrokeWorker
+from lather.desktop.controls.outline_trail import OutlineTrail
 from lather.desktop.input.brush_state import BrushState
 from lather.desktop.input.pen import PenEvent
 from lather.desktop.open_job import OpenJob
@@ -28,7 +29,7 @@ class AreaControl(QObject):
         super().__init__(parent)
         self.canvas, self.job, self.state, self.worker = canvas, job, state, worker
         worker.answered.connect(self._answered)
-        self._trail: list[tuple[float, float]] = []
+        self._trail = OutlineTrail()
         self._last: Stroke | None = None
 
     @property
@@ -39,13 +40,9 @@ class AreaControl(QObject):
         """True if the event was for the outline."""
         if not self.active or event.context or event.shift:
             return False
-        if event.kind == "press":
-            self._trail = [(event.x, event.y)]
-        elif event.kind == "move" and event.down and self._trail:
-            self._trail.append((event.x, event.y))
-        elif event.kind == "release" and self._trail:
-            trail, self._trail = self._trail, []
-            self._finish(trail)
+        outline = self._trail.take(event)
+        if outline:
+            self._finish(outline)
         self.canvas.update()
         return event.kind != "leave"
 
@@ -86,8 +83,8 @@ class AreaControl(QObject):
                               "together they turn grey. Undo, and draw one around each.")
 
     def draw(self, painter: QPainter, canvas: PhotoCanvas) -> None:
-        if self._trail:
-            draw_outline(painter, [canvas.to_screen(x, y) for x, y in self._trail])
+        if self._trail.places:
+            draw_outline(painter, [canvas.to_screen(x, y) for x, y in self._trail.places])
         elif canvas.pointer is not None:
             text = "outline skin of one light" if self.state.area_mode == "any" else "outline to flatten"
             draw_tag(painter, canvas.pointer.x() + 14, canvas.pointer.y() - 14, text)

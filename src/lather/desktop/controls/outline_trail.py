@@ -1,0 +1,25 @@
+"""An outline while the pen draws it."""
+
+from lather.desktop.input.pen import PenEvent
+
+
+class OutlineTrail:
+    """places: (x, y) in the photo, from the press on; empty while nothing is drawn."""
+
+    def __init__(self):
+        self.places: list[tuple[float, float]] = []
+
+    def take(self, event: PenEvent) -> list[tuple[float, float]]:
+        """Follow the pen. Returns the whole outline when it is lifted, else an empty list."""
+        if event.kind == "press":
+            self.places = [(event.x, event.y)]
+        elif event.kind == "move" and event.down and self.places:
+            self.places.append((event.x, event.y))
+        elif event.kind == "release":
+            return self.drop()
+        return []
+
+    def drop(self) -> list[tuple[float, float]]:
+        """Begin anew; returns what was drawn."""
+        places, self.places = self.places, []
+        return places
