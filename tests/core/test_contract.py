@@ -18,6 +18,7 @@ from lather.core.job.model import Layer, Stroke, freeze_points, new_id, new_job
 from lather.core.levels import halve
 from lather.core.session import Session
 from lather.core.stages.example import HEIGHT, WIDTH, edit
+from lather.core.stages.light.kind import LightKind
 from lather.core.stages.patches.kind import PatchKind
 from lather.core.stages.registry import STAGES, make_kinds
 from lather.core.tools.registry import TOOLS
@@ -27,7 +28,6 @@ from tests.support.toys import ADJUSTING, MAPPING, MOVING, with_toys
 
 SIZE = (HEIGHT, WIDTH)  # odd on purpose: borders of tiles and levels
 DATA = Path(__file__).parents[1] / "data"
-NOT_BY_HAND = ("graft", "area")  # drawn as an outline: nothing is computed under the pen
 
 
 def skin() -> np.ndarray:
@@ -142,7 +142,7 @@ class ContractTest(unittest.TestCase):
             for layer in info.example():
                 for stroke in layer.edits:
                     way = (layer.settings.get("band"), stroke.tool)
-                    if way in done or stroke.tool in NOT_BY_HAND or TOOLS[stroke.tool].waits or len(stroke.points) < 2:
+                    if way in done or stroke.by_outline or TOOLS[stroke.tool].waits or len(stroke.points) < 2:
                         continue
                     done.add(way)
                     held = replace(layer, id=new_id(), edits=layer.edits[:2], strength=0.7)
@@ -268,4 +268,4 @@ class StackedToysTest(unittest.TestCase):
     def test_every_kind_says_what_it_is(self):
         for kind in make_kinds().values():
             self.assertTrue(kind.id)
-            self.assertEqual(kind.prepares, isinstance(kind, PatchKind))
+            self.assertEqual(kind.prepares, isinstance(kind, PatchKind | LightKind))

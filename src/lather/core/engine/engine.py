@@ -11,6 +11,7 @@ from functools import partial
 import numpy as np
 
 from lather.core.engine.photo import Photo
+from lather.core.job.face_map import FaceMap
 from lather.core.job.model import STAGE_IDS, Job, Stage
 from lather.core.memory import Budget
 from lather.core.recent import Recent
@@ -50,7 +51,7 @@ class Engine:
         held = self._stacks.get(key)
         if held is not None and held[0] is job:
             return held[1]
-        stack = Stack(self, _steps(job, stage_id, self.kinds))
+        stack = Stack(self, _steps(job, stage_id, self.kinds), faces_of(job), job.brief.get("kind"))
         self._stacks.put(key, (job, stack))
         return stack
 
@@ -107,6 +108,12 @@ class Engine:
         return self.stack(job, stage_id).pixels(rect, level)
 
 
+def faces_of(job: Job) -> tuple[FaceMap, ...]:
+    """All faces of a job, in an order that does not depend on which one is in hand."""
+    faces = (*((job.face_map,) if job.face_map is not None else ()), *job.other_faces)
+    return tuple(sorted(faces, key=lambda face: face.frame[0].tolist()))
+
+
 def _steps(job: Job, stage_id: str | None, kinds: Mapping[str, LayerKind]) -> tuple[Step, ...]:
     """Layers that act, in order; those of a kind that this version does not know do nothing."""
     if stage_id == "photo":
@@ -146,9 +153,11 @@ class Live:
 class Stack:
     """Steps bottom to top. `pixels(rect, level, upto=n)` is the picture after the first n of them."""
 
-    def __init__(self, engine: Engine, steps: tuple[Step, ...]):
+    def __init__(self, engine: Engine, steps: tuple[Step, ...], faces: tuple[FaceMap, ...] = (),
+                 job_kind: str | None = None):
         self._engine = engine
-        self.steps = steps
+        self.steps, self._faces, self._job_kind = steps, faces, job_kind
+        self._digests: dict[tuple[Rect, int], bytes] = {}
         self._kinds = [engine.kind_of(step) for step in steps]
         self._first = _first_of_stage(steps)
         self._around = [self._surroundings(i) for i in range(len(steps))]
@@ -186,8 +195,11 @@ class Stack:
             lambda rect: self.fingerprint(rect, upto=index),
             beneath,
             lambda rect, level: self.pixels(rect, level, upto=first, live=live),
+            lambda rect: self.fingerprint(rect, upto=first),
             photo.read if warp is STILL else partial(warp.resample, photo.read),
             warp,
+            self._faces,
+            self._job_kind,
         )
 
     def _over_live(self, index: int, live: Live, rect: Rect, level: int) -> Surroundings:
@@ -203,11 +215,18 @@ class Stack:
             return around
         known = live.before.around(before)
         self._kinds[index].prepare(known, step, rect, level)
-        return replace(around, beneath=known.beneath, below_fingerprint=known.below_fingerprint)
+        return replace(around, beneath=known.beneath, below_fingerprint=known.below_fingerprint,
+                       stage_fingerprint=known.stage_fingerprint)
 
     def fingerprint(self, rect: Rect, *, upto: int | None = None) -> bytes:
         """Hash of what a level-0 rectangle depends on after the first `upto` steps."""
         upto = len(self.steps) if upto is None else upto
+        held = self._digests.get((rect, upto))
+        if held is None:
+            held = self._digests[rect, upto] = self._fingerprint(rect, upto)
+        return held
+
+    def _fingerprint(self, rect: Rect, upto: int) -> bytes:
         bounds, touched, reach = self._engine.photo.bounds, [], rect
         for index in range(upto - 1, -1, -1):
             kind, step = self._kinds[index], self.steps[index]

@@ -1,5 +1,6 @@
 """The face map: named places on a face, from which zones, sizes and the axis of symmetry follow. Values only."""
 
+import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -50,6 +51,11 @@ class FaceMap:
     irises: Mapping[str, tuple[float, float, float]] = field(default_factory=dict)
     other_points: Mapping[str, object] = field(default_factory=dict)
     extra: dict = field(default_factory=dict)
+
+    @cached_property
+    def digest(self) -> bytes:
+        """Hash of where it lies."""
+        return hashlib.blake2b(repr((sorted(self.points.items()), self.mesh)).encode(), digest_size=16).digest()
 
     @cached_property
     def eye_distance_px(self) -> float:

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, ClassVar, Protocol
 import cv2
 import numpy as np
 
+from lather.core.job.face_map import FaceMap
 from lather.core.job.model import Job, Layer, Stage, Stroke
 from lather.core.parameters import Parameter
 from lather.core.types import EncodedRGB, Rect
@@ -97,7 +98,8 @@ class Surroundings:
     """What a step may look at: the picture beneath it, the input of its whole stage, and the photo itself.
 
     `beneath` names what lies under the step: the layers themselves and the strengths of the stages they close. While
-    `same_beneath` holds, `below` is the same. warp: how the steps beneath have moved the photo; `photo` is moved alike.
+    `same_beneath` holds, `below` is the same. stage_fingerprint: of the input of the stage. warp: how the steps beneath
+    have moved the photo; `photo` is moved alike. faces, job_kind: of the job.
     """
 
     bounds: Rect
@@ -105,8 +107,11 @@ class Surroundings:
     below_fingerprint: Fingerprint
     beneath: tuple
     stage_input: Pixels
+    stage_fingerprint: Fingerprint
     photo: Pixels
     warp: Warp = STILL
+    faces: tuple[FaceMap, ...] = ()
+    job_kind: str | None = None
 
 
 @dataclass(frozen=True)

@@ -2,9 +2,11 @@
 
 from lather.core.job import known
 from lather.core.stages.base import LayerKind
+from lather.core.stages.even.stage import STAGE as EVEN
 from lather.core.stages.grain.stage import STAGE as GRAIN
 from lather.core.stages.info import StageInfo
 from lather.core.stages.mend.stage import STAGE as MEND
+from lather.core.stages.sculpt.stage import STAGE as SCULPT
 from lather.core.stages.split.stage import STAGE as SPLIT
 from lather.core.stages.stores import Stores
 from lather.core.stages.strands.stage import STAGE as STRANDS
@@ -24,6 +26,8 @@ for _stage in (
     MEND,
     STRANDS,
     SPLIT,
+    EVEN,
+    SCULPT,
     GRAIN,
 ):
     add(_stage)

@@ -2,13 +2,15 @@
 
 from dataclasses import dataclass, field
 
+from lather.core.stages.light.needed import NeededLight, new_cells
 from lather.core.stages.maps.store import CoverageStore
 from lather.core.stages.patches.patch import PatchStore
 
 
 @dataclass
 class Stores:
-    """patches: solved edits. coverage: painted maps."""
+    """patches: solved edits. coverage: painted maps. needed: light that skin needs, in coarse cells."""
 
     patches: PatchStore = field(default_factory=PatchStore)
     coverage: CoverageStore = field(default_factory=CoverageStore)
+    needed: NeededLight = field(default_factory=lambda: NeededLight(new_cells()))

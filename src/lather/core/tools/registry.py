@@ -7,10 +7,15 @@ from lather.core.tools import (
     copy,
     dab,
     drag,
+    even_area,
     give_back,
     graft,
     grain,
+    lift,
+    light,
+    lower,
     mix,
+    shade,
     strand,
     sweep,
     veil,
@@ -39,6 +44,11 @@ for _tool in (
     mix.TOOL,
     veil.TOOL,
     grain.TOOL,
+    lift.TOOL,
+    lower.TOOL,
+    even_area.TOOL,
+    light.TOOL,
+    shade.TOOL,
 ):
     add(_tool)
 

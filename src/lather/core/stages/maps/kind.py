@@ -4,33 +4,41 @@ import hashlib
 import json
 from abc import abstractmethod
 from dataclasses import replace
+from typing import ClassVar
 
 import numpy as np
 
 from lather.core.brush.coverage import fenced
 from lather.core.brush.growing import GrowingPlane
 from lather.core.brush.stroke import TouchWalker, stamp, touches_bounds
-from lather.core.job.model import Layer, freeze_points
+from lather.core.job.model import Layer, Stroke, freeze_points
 from lather.core.levels import halve
+from lather.core.recent import Recent
 from lather.core.stages.base import STILL, Finished, LayerKind, LiveEdit, Painting, Step, Surroundings
 from lather.core.stages.maps.store import lay
 from lather.core.stages.maps.through import coverage_through
 from lather.core.stages.stores import Stores
 from lather.core.types import EMPTY, EncodedRGB, Mask, Rect
 
+_PLANES_KEPT = 256  # layers, each with one plane's strokes
+
 
 class MapKind(LayerKind):
     """Gives each pixel `applied` at its coverage times the layer's strength. Subclasses give `id` and `applied`.
 
     method: goes up when the same coverage would give other pixels. Coverage lies in the photo's coordinates: above a
-    displacement it is read through the field, so it moves with the form.
+    displacement it is read through the field, so it moves with the form. planes: coverages that are kept apart; with
+    more than one, coverage is (h, w, planes).
     """
 
     method = b""
+    planes: ClassVar[tuple[str, ...]] = ("",)
     levels_within = 3e-3
 
     def __init__(self, stores: Stores | None = None):
-        self.store = (stores or Stores()).coverage
+        self.stores = stores or Stores()
+        self.store = self.stores.coverage
+        self._apart = Recent(_PLANES_KEPT)
 
     @abstractmethod
     def applied(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect, level: int
@@ -47,6 +55,22 @@ class MapKind(LayerKind):
     def start(self, layer: Layer) -> float:
         """Coverage before anything was painted."""
         return 0.0
+
+    def planes_of(self, stroke: Stroke) -> tuple[str, ...]:
+        """The planes that a stroke builds on, or takes from."""
+        return self.planes
+
+    def plane(self, layer: Layer, plane: str) -> Layer:
+        """The layer with the strokes of one plane."""
+        if len(self.planes) == 1:
+            return layer
+        key = (layer.id, plane)
+        held = self._apart.get(key)
+        if held is None or held[0] is not layer:
+            edits = tuple(edit for edit in layer.edits if plane in self.planes_of(edit))
+            held = (layer, replace(layer, id=f"{layer.id}/{plane}", edits=edits))
+            self._apart.put(key, held)
+        return held[1]
 
     # the protocol
 
@@ -67,7 +91,10 @@ class MapKind(LayerKind):
 
     def _coverage(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> Mask:
         def read(part: Rect, at: int) -> Mask:
-            return self.store.at_level(layer, part, at, around.bounds, self.start(layer))
+            start = self.start(layer)
+            apart = (self.plane(layer, plane) for plane in self.planes)
+            covers = [self.store.at_level(one, part, at, around.bounds, start) for one in apart]
+            return covers[0] if len(covers) == 1 else np.dstack(covers)
 
         return read(rect, level) if around.warp is STILL else coverage_through(around, read, rect, level)
 
@@ -112,13 +139,19 @@ class LiveMap(LiveEdit):
     def _coverage(self, rect: Rect, level: int) -> Mask:
         """With the stroke, of a rectangle of a level, in the photo's coordinates."""
         kind, area = self._kind, rect.from_level(level).intersect(self._bounds)
-        cover = kind.store.coverage(self._before, area, self._bounds, kind.start(self._before))
+        start = kind.start(self._before)
         own = fenced(self._own.cut(area), self.stroke, area)
         if self._before.fence is not None:
             own = own * self._before.fence.coverage(area)
-        lay(cover, own, self.stroke)
+        covers = []
+        for plane in kind.planes:
+            cover = kind.store.coverage(kind.plane(self._before, plane), area, self._bounds, start)
+            if plane in kind.planes_of(self.stroke):
+                lay(cover, own, self.stroke)
+            covers.append(cover)
+        cover = covers[0] if len(covers) == 1 else np.dstack(covers)
         for _ in range(level):
-            cover = halve(cover[..., None])[..., 0]
+            cover = halve(cover)
         return cover
 
     def pixels(self, rect: Rect, level: int) -> EncodedRGB:

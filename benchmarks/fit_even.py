@@ -1,0 +1,218 @@
+"""Fits the net that says how much light a place of skin needs (core/stages/even/needed.py), and what it reaches.
+
+    python3 -m venv /tmp/torch
+    /tmp/torch/bin/pip install torch==2.13.0 onnx==1.23.2 numpy==2.4.6 opencv-python-headless==4.14.0.94
+    /tmp/torch/bin/python benchmarks/fit_even.py --minutes 25 --out FILE.onnx PLATE.jpg … [--start FILE.pt]
+
+Each plate needs NAME-even.jpg (the same picture with skin of even pigment), NAME-zones.png and NAME.json beside it.
+PyTorch is needed for the fit only: the program runs the net with OpenCV.
+
+Half of the pairs are photo and even truth, their difference scaled; half are the even truth darkened by pigment made
+here. In: log of linear light over the median of the face, at a face width of 320 px. Out: the natural logarithm of the
+light that is missing, and how sure it is that this is bare skin (log odds), both at half the scale.
+"""
+
+import argparse
+import json
+import time
+from pathlib import Path
+
+import cv2
+import numpy as np
+import torch
+from torch import nn
+
+FACE_PX, BLACK = 320, 0.02  # as core/stages/even/needed.py has them
+_ROOM = 1.25  # the largest scale that a crop is taken at
+_CROP, _BATCH, _RATE = 192, 8, 2.5e-3
+_CHANNELS = (20, 36, 52, 52)
+_MELANIN, _BLOOD = np.float32([0.55, 0.85, 1.15]), np.float32([0.16, 1.0, 0.8])
+_LUMINANCE = np.float32([0.2126, 0.7152, 0.0722])
+
+
+def convolutions(inside: int, out: int) -> nn.Sequential:
+    layers = []
+    for before in (inside, out):
+        layers += [nn.Conv2d(before, out, 3, padding=1, bias=False), nn.BatchNorm2d(out), nn.ReLU()]
+    return nn.Sequential(*layers)
+
+
+class Needed(nn.Module):
+    """(n, 3, h, w) to (n, 2, h / 2, w / 2): light and bare skin. Sides are multiples of 16."""
+
+    def __init__(self):
+        super().__init__()
+        c = _CHANNELS
+        self.first = nn.Conv2d(3, 12, 4, 2, 1)
+        self.down = nn.ModuleList(convolutions(a, b) for a, b in zip((12, *c), c))
+        self.up = nn.ModuleList(convolutions(a + b, a) for a, b in zip(c, c[1:]))
+        self.last = nn.Conv2d(c[0], 2, 1)
+
+    def forward(self, x):
+        x, kept = self.first(x), []
+        for number, part in enumerate(self.down):
+            x = part(x if number == 0 else nn.functional.max_pool2d(x, 2))
+            kept.append(x)
+        for number in reversed(range(len(self.up))):
+            wide = nn.functional.interpolate(x, scale_factor=2, mode="nearest")
+            x = self.up[number](torch.cat([kept[number], wide], 1))
+        return self.last(x)
+
+
+def linear(path: Path) -> np.ndarray:
+    values = cv2.imread(str(path))[..., ::-1].astype(np.float32) / 255
+    return np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4).astype(np.float32)
+
+
+class Person:
+    """A plate and its even truth at 1.25 times the scale of the net, over the median of the face."""
+
+    def __init__(self, path: Path):
+        marks = json.loads(path.with_suffix(".json").read_text())["landmarks"]
+        width = np.hypot(*(np.subtract(marks["jaw_right"], marks["jaw_left"])))
+        scale = _ROOM * FACE_PX / width
+        zones = cv2.imread(str(path.with_name(f"{path.stem}-zones.png")), cv2.IMREAD_UNCHANGED)
+
+        def sized(values):
+            shape = tuple(round(n * scale) for n in zones.shape[::-1])
+            return cv2.resize(values, shape, interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC)
+
+        self.skin = np.clip(sized((zones == 1).astype(np.float32)), 0, 1)
+        top, left = min(y for _, y in marks.values()), min(x for x, _ in marks.values())
+        low, right = max(y for _, y in marks.values()), max(x for x, _ in marks.values())
+        self.face = (slice(int(top * scale), int(low * scale)), slice(int(left * scale), int(right * scale)))
+        photo = np.maximum(sized(linear(path)), 0)
+        even = np.maximum(sized(linear(path.with_name(f"{path.stem}-even.jpg"))), 0)
+        bare = self.skin[self.face] > 0.9
+        median = np.median(photo[self.face][bare], axis=0)
+        self.median_y = float(median @ _LUMINANCE)
+        self.photo, self.even = photo / median, even / median
+        self.light = median * _LUMINANCE / (median @ _LUMINANCE)  # luminance of what is over the median
+        self.places = np.argwhere(self.skin > 0.9)
+        on_face = np.zeros(self.skin.shape, bool)
+        on_face[self.face] = True
+        self.places_on_face = np.argwhere((self.skin > 0.9) & on_face)
+
+
+def noise(rng, shape, low, high) -> np.ndarray:
+    field = cv2.GaussianBlur(rng.standard_normal(shape).astype(np.float32), (0, 0), rng.uniform(low, high))
+    return field / max(float(field.std()), 1e-6)
+
+
+def pigment(rng, shape) -> np.ndarray:
+    """Absorbance (h, w, 3): mottling of several sizes, and blobs of 2-8 mm."""
+    out = np.zeros((*shape, 3), np.float32)
+    for _ in range(rng.integers(1, 4)):
+        share = rng.uniform(0, 1)
+        colour = share * _MELANIN + (1 - share) * _BLOOD
+        out += rng.uniform(0.01, 0.05) * noise(rng, shape, 1, 9)[..., None] * colour
+    ys, xs = np.mgrid[: shape[0], : shape[1]].astype(np.float32)
+    for _ in range(rng.integers(0, 14)):
+        radius = rng.uniform(3, 14)
+        y, x = rng.uniform(0, shape[0]), rng.uniform(0, shape[1])
+        turn, stretch = rng.uniform(0, np.pi), rng.uniform(1, 1.5)
+        u = (np.cos(turn) * (xs - x) + np.sin(turn) * (ys - y)) * stretch
+        v = -np.sin(turn) * (xs - x) + np.cos(turn) * (ys - y)
+        wobble = 1 + 0.15 * np.cos(3 * np.arctan2(v, u) + rng.uniform(0, 6)) * rng.uniform(0, 1)
+        mask = np.clip(1.75 - np.hypot(u, v) / (radius * wobble), 0, 1)
+        mask = mask * mask * (3 - 2 * mask)
+        share, sign = rng.uniform(0, 1), 1 if rng.uniform() < 0.68 else -0.8
+        colour = share * _MELANIN + (1 - share) * _BLOOD
+        if rng.uniform() < 0.12:
+            colour = np.float32([0.8, 0.8, 0.8])
+        out += sign * rng.uniform(0.05, 0.28) * mask[..., None] * colour
+    return out
+
+
+def sample(rng, person: Person):
+    """(net's input (3, h, w), light missing (h, w), skin (h, w), how much a log step counts in L* (h, w))."""
+    scale = rng.uniform(0.7, 1.15)
+    side = round(_CROP * _ROOM / scale)
+    places = person.places_on_face if rng.uniform() < 0.75 and len(person.places_on_face) else person.places
+    y, x = places[rng.integers(len(places))] - side // 2 + rng.integers(-side // 4, side // 4 + 1, 2)
+
+    def cut(values):
+        height, width = values.shape[:2]
+        rows, columns = np.clip(np.arange(y, y + side), 0, height - 1), np.clip(np.arange(x, x + side), 0, width - 1)
+        return cv2.resize(values[rows][:, columns], (_CROP, _CROP), interpolation=cv2.INTER_AREA)
+
+    photo, even, skin = cut(person.photo), cut(person.even), cut(person.skin)
+    small = np.float32(1e-3)
+    which = rng.uniform()
+    amount = np.float32(rng.uniform(0.6, 1.6) if which < 0.55 else rng.uniform(-0.2, 0.3) if which < 0.8 else 0.8)
+    difference = np.log(photo + small) - np.log(even + small)
+    seen = np.log(even + small) + amount * difference
+    if which >= 0.55:
+        seen = seen - pigment(rng, skin.shape) * skin[..., None] * rng.uniform(0.6, 1.2)
+    seen = np.exp(seen)
+    light = np.log(even @ person.light + small) - np.log(seen @ person.light + small)
+    light = cv2.GaussianBlur(light, (0, 0), 1.0) * (skin > 0.5)
+    counts = 38.7 * np.cbrt(np.clip(seen @ person.light * person.median_y, 0.003, 1))
+    seen = seen * np.exp(rng.normal(0, 0.08) + rng.normal(0, 0.05, 3).astype(np.float32))
+    seen = seen + rng.uniform(0, 0.02) * np.sqrt(seen + 0.02) * noise(rng, seen.shape[:2], 0.3, 0.8)[..., None]
+    seen = np.log(np.maximum(seen, 0) + BLACK).astype(np.float32)
+    if rng.uniform() < 0.5:
+        seen, light, skin, counts = (np.ascontiguousarray(v[:, ::-1]) for v in (seen, light, skin, counts))
+    return seen.transpose(2, 0, 1), light, skin, counts
+
+
+class Batches(torch.utils.data.IterableDataset):
+    def __init__(self, people, seed):
+        self.people, self.seed = people, seed
+
+    def __iter__(self):
+        rng = np.random.default_rng(self.seed)
+        while True:
+            drawn = [sample(rng, self.people[rng.integers(len(self.people))]) for _ in range(_BATCH)]
+            yield tuple(torch.from_numpy(np.stack(part).astype(np.float32)) for part in zip(*drawn))
+
+
+def fit(people: list[Person], minutes: float, start: str | None) -> Needed:
+    net = Needed()
+    if start:
+        net.load_state_dict(torch.load(start))
+    descent = torch.optim.AdamW(net.parameters(), _RATE, weight_decay=1e-3)
+    begun, step, shown = time.time(), 0, [0.0, 0.0, 0]
+    for seen, light, skin, counts in Batches(people, int(begun) % 10007):
+        share = (time.time() - begun) / (60 * minutes)
+        if share >= 1:
+            break
+        for group in descent.param_groups:
+            group["lr"] = _RATE * (0.5 if start else 1) * min(1, (step + 1) / 60) * (0.5 + 0.5 * np.cos(np.pi * share))
+        out = net(seen)
+        light, skin, counts = (nn.functional.avg_pool2d(part[:, None], 2)[:, 0] for part in (light, skin, counts))
+        bare = (skin > 0.9).float()
+        off = (out[:, 0] - light) * counts
+        wide = nn.functional.avg_pool2d((off * bare)[:, None], 3, 1)[:, 0]
+        by_light = (off.abs() * bare).sum() / bare.sum() + wide.abs().mean()
+        by_skin = nn.functional.binary_cross_entropy_with_logits(out[:, 1], bare)
+        loss = by_light + 0.5 * by_skin
+        descent.zero_grad()
+        loss.backward()
+        nn.utils.clip_grad_norm_(net.parameters(), 2.0)
+        descent.step()
+        step += 1
+        shown = [shown[0] + float(by_light.detach()), shown[1] + float((light.abs() * counts * bare).sum() / bare.sum()), shown[2] + 1]
+        if step % 50 == 0:
+            print(f"step {step}, {share:.0%}: off {shown[0] / shown[2]:.3f}, alone {shown[1] / shown[2]:.3f}, "
+                  f"skin {float(by_skin.detach()):.3f}", flush=True)
+            shown = [0.0, 0.0, 0]
+    return net.eval()
+
+
+def main():
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("plates", nargs="+", type=Path)
+    parser.add_argument("--minutes", type=float, required=True)
+    parser.add_argument("--out", type=Path, required=True)
+    parser.add_argument("--start", help="weights (.pt) to go on from")
+    arguments = parser.parse_args()
+    torch.manual_seed(1)
+    net = fit([Person(path) for path in arguments.plates], arguments.minutes, arguments.start)
+    torch.save(net.state_dict(), arguments.out.with_suffix(".pt"))
+    torch.onnx.export(net, torch.zeros(1, 3, 64, 64), str(arguments.out), dynamo=False, input_names=["seen"],
+                      output_names=["light"], dynamic_axes={"seen": {0: "n", 2: "h", 3: "w"}})
+
+
+if __name__ == "__main__":
+    main()

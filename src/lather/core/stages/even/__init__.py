@@ -1,0 +1,1 @@
+"""Even: blotches lifted and lowered by light alone."""

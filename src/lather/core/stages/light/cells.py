@@ -1,0 +1,157 @@
+"""The picture in coarse cells at a scale that suits the face: what light lies on it, worked out once for each cell."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+
+import cv2
+import numpy as np
+
+from lather.core.colour import srgb
+from lather.core.job.face_map import FaceMap
+from lather.core.stages.base import Pixels, Surroundings
+from lather.core.types import LinearRGB, Rect
+
+FACE_PX = 320  # width of a face on the fine grid, which the network sees
+CELL, MARGIN = 288, 96  # fine pixels of a cell, and around it: as far as the network looks
+POINTS = CELL // 2  # of the coarse grid along a cell: one for two fine pixels
+_NO_FACE_SHARE = 0.35  # of the shorter side, where there is no face
+_LEAST_STEP = 0.75
+_LUMINANCE = np.float32([0.2126, 0.7152, 0.0722])
+_BLACK = np.float32(1e-3)
+
+
+@dataclass(frozen=True)
+class Seen:
+    """A picture that is read coarsely. photo: what does not change when something beneath is edited. fingerprint(rect):
+    names its level-0 pixels.
+    """
+
+    read: Pixels
+    fingerprint: Callable[[Rect], bytes]
+    photo: Pixels
+    bounds: Rect
+    faces: tuple[FaceMap, ...] = ()
+
+    @classmethod
+    def input_of(cls, around: Surroundings) -> "Seen":
+        """The input of the stage."""
+        return cls(around.stage_input, around.stage_fingerprint, around.photo, around.bounds, around.faces)
+
+    @classmethod
+    def photo_of(cls, around: Surroundings) -> "Seen":
+        return cls(around.photo, lambda _: b"photo", around.photo, around.bounds, around.faces)
+
+    @cached_property
+    def grid(self) -> "Grid":
+        return Grid.of(self.bounds, self.faces)
+
+
+@dataclass(frozen=True)
+class Grid:
+    """Where cells lie. level: that is read. cell: its pixels along a cell, a multiple of 6. bounds: of level 0."""
+
+    level: int
+    cell: int
+    bounds: Rect
+
+    @classmethod
+    def of(cls, bounds: Rect, faces: tuple[FaceMap, ...]) -> "Grid":
+        """The scale goes by the largest face, whichever is in hand."""
+        width = max((face.width_px for face in faces), default=_NO_FACE_SHARE * min(bounds.width, bounds.height))
+        step = max(_LEAST_STEP, width / FACE_PX)
+        level = max(0, int(np.floor(np.log2(step))))
+        return cls(level, max(6, 6 * round(CELL * step / (1 << level) / 6)), bounds)
+
+    @property
+    def side(self) -> int:
+        """Level-0 pixels along a cell."""
+        return self.cell << self.level
+
+    @property
+    def px(self) -> float:
+        """Level-0 pixels from one point of the coarse grid to the next."""
+        return self.side / POINTS
+
+    def cells(self, rect: Rect) -> Rect:
+        """Columns and rows of the cells that a level-0 rectangle reaches, with a point more on each side."""
+        more = int(np.ceil(self.px)) + 1
+        inside = rect.expand(more).intersect(self.bounds)
+        return Rect(inside.x0 // self.side, inside.y0 // self.side, -(-inside.x1 // self.side), -(-inside.y1 // self.side))
+
+    def reads(self, column: int, row: int) -> Rect:
+        """Level-0 pixels that a cell is made from."""
+        half = self.side * MARGIN // CELL
+        x0, y0 = column * self.side, row * self.side
+        return Rect(x0, y0, x0 + self.side, y0 + self.side).expand(half).intersect(self.bounds)
+
+
+@dataclass(frozen=True)
+class Field:
+    """Values (h, w, c) on the coarse grid; point (0, 0) stands for the square whose corner is `origin` (level-0 px)."""
+
+    values: np.ndarray
+    origin: tuple[float, float]
+    px: float
+
+    def at(self, rect: Rect, level: int) -> np.ndarray:
+        """float32 (h, w, c) of a rectangle of a level, between the points."""
+        step = float(1 << level)
+        scale = step / self.px
+        x = (rect.x0 * step - self.origin[0]) / self.px + 0.5 * scale - 0.5
+        y = (rect.y0 * step - self.origin[1]) / self.px + 0.5 * scale - 0.5
+        matrix = np.float64([[scale, 0, x], [0, scale, y]])
+        out = cv2.warpAffine(self.values, matrix, (rect.width, rect.height),
+                             flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)
+        return out.reshape(rect.height, rect.width, -1)
+
+    def channel(self, number: int) -> "Field":
+        """One channel alone."""
+        return Field(np.ascontiguousarray(self.values[..., number]), self.origin, self.px)
+
+    def cut(self, rect: Rect) -> "Field":
+        """The points around a level-0 rectangle."""
+        (ox, oy), (height, width) = self.origin, self.values.shape[:2]
+        x0, y0 = (max(0, int(np.floor((a - b) / self.px))) for a, b in ((rect.x0, ox), (rect.y0, oy)))
+        x1, y1 = (min(n, int(np.ceil((a - b) / self.px))) for a, b, n in ((rect.x1, ox, width), (rect.y1, oy, height)))
+        return Field(self.values[y0:y1, x0:x1], (ox + x0 * self.px, oy + y0 * self.px), self.px)
+
+    @property
+    def rect(self) -> Rect:
+        """Level-0 pixels that it covers."""
+        height, width = self.values.shape[:2]
+        x, y = self.origin
+        return Rect(round(x), round(y), round(x + width * self.px), round(y + height * self.px))
+
+
+def assembled(seen: Seen, rect: Rect, cell_of: Callable[[int, int], np.ndarray]) -> Field:
+    """The field over the cells of a level-0 rectangle. cell_of(column, row): (POINTS, POINTS, c)."""
+    grid = seen.grid
+    cells = grid.cells(rect)
+    rows = [np.concatenate([cell_of(column, row) for column in range(cells.x0, cells.x1)], 1)
+            for row in range(cells.y0, cells.y1)]
+    whole = np.concatenate(rows, 0)
+    # points off the picture would be a mean with nothing
+    height = int(np.ceil((grid.bounds.y1 - cells.y0 * grid.side) / grid.px))
+    width = int(np.ceil((grid.bounds.x1 - cells.x0 * grid.side) / grid.px))
+    return Field(whole[:height, :width], (cells.x0 * grid.side, cells.y0 * grid.side), grid.px)
+
+
+def read_cell(seen: Seen, column: int, row: int, margin: bool = True) -> LinearRGB:
+    """Linear light of a cell on the fine grid, (CELL + 2 MARGIN)² or CELL²; beyond the picture its border repeats."""
+    grid, half = seen.grid, seen.grid.cell * MARGIN // CELL if margin else 0
+    x0, y0 = column * grid.cell - half, row * grid.cell - half
+    side = grid.cell + 2 * half
+    wanted = Rect(x0, y0, x0 + side, y0 + side)
+    there = wanted.intersect(grid.bounds.at_level(grid.level))
+    pixels = srgb.decode(np.clip(seen.read(there, grid.level), 0, 1))
+    pixels = cv2.copyMakeBorder(pixels, there.y0 - y0, wanted.y1 - there.y1, there.x0 - x0, wanted.x1 - there.x1,
+                                cv2.BORDER_REPLICATE)
+    points = CELL + 2 * MARGIN if margin else CELL
+    return cv2.resize(pixels, (points, points), interpolation=cv2.INTER_AREA if side > points else cv2.INTER_LINEAR)
+
+
+def log_light(linear: LinearRGB) -> np.ndarray:
+    """Natural logarithm of the luminance, on the coarse grid of a cell read without margin: (POINTS, POINTS)."""
+    means = cv2.resize(linear @ _LUMINANCE, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+    return np.log(means + _BLACK)

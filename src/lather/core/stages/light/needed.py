@@ -1,0 +1,159 @@
+"""Needed light: how much light bare skin misses to be of one pigment, as a network sees it that was trained on made
+faces and the same faces with even pigment (benchmarks/fit_even.py). Coarse, and cached by what lies beneath.
+"""
+
+import threading
+from functools import cache
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from lather.core.colour import srgb
+from lather.core.job.face_map import SIDES, FaceMap
+from lather.core.job.face_mesh import BROWS, LIPS_OUTER, LIDS, NOSTRILS, OVAL
+from lather.core.memory import Budget
+from lather.core.recent import Recent
+from lather.core.stages.light.cells import (
+    CELL,
+    MARGIN,
+    POINTS,
+    Field,
+    Grid,
+    Seen,
+    assembled,
+    log_light,
+    read_cell,
+)
+from lather.core.types import Rect
+
+NETWORK = Path(__file__).parents[2] / "data" / "light" / "needed.onnx"
+METHOD = b"needed-1"
+NEEDED, BARE, LIGHT = 0, 1, 2
+"""Channels of the field: light that is missing (natural logarithm), share of bare skin, log luminance."""
+_MOST = 0.35  # natural logarithm, half a stop: what is further off is no blotch
+_BLACK = np.float32(0.02)
+_SURE, _UNSURE = 0.9, 0.5  # chance of bare skin from which all that is needed is laid down, and nothing
+_FACE_SEEN_PX = 64
+_LEAST_SKIN = 30  # pixels
+_SOFT = 1.2  # points over which what is fenced off fades
+_LIPS_ROOM, _SMALL_ROOM = 1.5, 1.0  # points more around lips, and around lids, brows and nostrils
+_lock = threading.Lock()  # the network works on one picture at a time
+
+
+@cache
+def _network(path: Path) -> cv2.dnn.Net:
+    return cv2.dnn.readNetFromONNX(str(path))
+
+
+def new_cells() -> Recent:
+    """An empty store for cells."""
+    return Recent(Budget.usual().share("cells"), lambda cell: cell.nbytes + 200)
+
+
+class NeededLight:
+    """Cells of the field, kept by what they are made from. cells: shared by all that look at the same photo."""
+
+    def __init__(self, cells: Recent, network: Path = NETWORK):
+        self._cells, self._network = cells, network
+
+    def over(self, seen: Seen, rect: Rect) -> Field:
+        """Channels NEEDED, BARE and LIGHT around a level-0 rectangle."""
+        return assembled(seen, rect, lambda column, row: self._cell(seen, column, row))
+
+    def light(self, seen: Seen, rect: Rect) -> Field:
+        """The log luminance alone, (h, w, 1): no network is run."""
+        return assembled(seen, rect, lambda column, row: self._light(seen, column, row))
+
+    def _kept(self, key: tuple, work) -> np.ndarray:
+        held = self._cells.get(key)
+        if held is None:
+            held = work()
+            held.setflags(write=False)
+            self._cells.put(key, held)
+        return held
+
+    def _cell(self, seen: Seen, column: int, row: int) -> np.ndarray:
+        key = ("needed", self._network, seen.grid, seen.fingerprint(seen.grid.reads(column, row)), faces_key(seen.faces),
+               column, row)
+        return self._kept(key, lambda: self._worked_out(seen, column, row))
+
+    def _light(self, seen: Seen, column: int, row: int) -> np.ndarray:
+        key = ("light", seen.grid, seen.fingerprint(seen.grid.reads(column, row)), column, row)
+        return self._kept(key, lambda: log_light(read_cell(seen, column, row, margin=False))[..., None])
+
+    def _worked_out(self, seen: Seen, column: int, row: int) -> np.ndarray:
+        linear = read_cell(seen, column, row)
+        usual = self._kept(("usual", faces_key(seen.faces), _nearest(seen, column, row), seen.grid),
+                           lambda: _usual(seen, column, row))
+        looked_at = np.log(linear / usual + _BLACK)
+        with _lock:
+            network = _network(self._network)
+            network.setInput(np.ascontiguousarray(looked_at.transpose(2, 0, 1)[None], np.float32))
+            out = network.forward()[0]
+        own = slice(MARGIN // 2, MARGIN // 2 + POINTS)
+        light, sure = out[0, own, own], 1 / (1 + np.exp(-out[1, own, own]))
+        bare = np.clip((sure - _UNSURE) / (_SURE - _UNSURE), 0, 1) * _open(seen, column, row)
+        inner = slice(MARGIN, MARGIN + CELL)
+        return np.stack([np.clip(light, -_MOST, _MOST) * bare, bare, log_light(linear[inner, inner])], -1)
+
+
+def faces_key(faces: tuple[FaceMap, ...]) -> bytes:
+    """What of the faces the field goes by."""
+    return b"".join(face.digest for face in faces)
+
+
+def _nearest(seen: Seen, column: int, row: int) -> int:
+    """Number of the face that is nearest to a cell; -1 where there is none."""
+    side = seen.grid.side
+    away = [np.hypot(*(face.frame[0] - ((column + 0.5) * side, (row + 0.5) * side))) for face in seen.faces]
+    return int(np.argmin(away)) if away else -1
+
+
+def _usual(seen: Seen, column: int, row: int) -> np.ndarray:
+    """Median linear light (3,) of the nearest face; of the photo as a whole where there is none. Read from the photo,
+    so that a mend does not move it; by it another development of the photo looks the same to the network.
+    """
+    number = _nearest(seen, column, row)
+    face = seen.faces[number] if number >= 0 else None
+    if face is not None and face.mesh:
+        low, high = face.mesh_px.min(0), face.mesh_px.max(0)
+        area = Rect(*np.floor(low).astype(int), *np.ceil(high).astype(int)).intersect(seen.bounds)
+    elif face is not None:
+        (x, y), reach = face.frame[0], face.eye_distance_px
+        area = Rect(int(x - reach), int(y - reach), int(x + reach), int(y + 1.5 * reach)).intersect(seen.bounds)
+    else:
+        area = seen.bounds
+    level = max(0, int(np.log2(max(1, max(area.width, area.height) / _FACE_SEEN_PX))))
+    rect = area.at_level(level).intersect(seen.bounds.at_level(level))
+    linear = srgb.decode(np.clip(seen.photo(rect, level), 0, 1))
+    inside = np.ones(linear.shape[:2], bool)
+    if face is not None and face.mesh:
+        outline = np.round(face.mesh_px[list(OVAL)] / (1 << level) - rect[:2]).astype(np.int32)
+        inside = cv2.fillPoly(np.zeros(linear.shape[:2], np.uint8), [outline], 1) > 0
+        if inside.sum() < _LEAST_SKIN:
+            inside[:] = True
+    return np.maximum(np.median(linear[inside], axis=0), 1e-3).astype(np.float32)
+
+
+def _open(seen: Seen, column: int, row: int) -> np.ndarray:
+    """(POINTS, POINTS) 0 over lips, lids, brows and nostrils, 1 elsewhere, soft in between."""
+    grid = seen.grid
+    closed = np.zeros((POINTS, POINTS), np.uint8)
+    for face in seen.faces:
+        if face.mesh:
+            outlines = [(LIPS_OUTER, _LIPS_ROOM), *((part[side], _SMALL_ROOM) for part in (LIDS, BROWS, NOSTRILS)
+                                                     for side in SIDES)]
+            for outline, room in outlines:
+                draw(closed, grid, face, outline, column, row, room)
+    return 1 - cv2.GaussianBlur(closed.astype(np.float32), (0, 0), _SOFT) if closed.any() else np.ones(closed.shape, np.float32)
+
+
+def draw(plane: np.ndarray, grid: Grid, face: FaceMap, outline, column: int, row: int, room: float) -> None:
+    """Fill an outline of the mesh on the points of a cell, `room` points wider."""
+    places = (face.mesh_px[list(outline)] - (column * grid.side, row * grid.side)) / grid.px - 0.5
+    if (places.max(0) < -4).any() or (places.min(0) > POINTS + 4).any():
+        return
+    fixed = np.round(places * 16).astype(np.int32)
+    cv2.fillPoly(plane, [fixed], 1, shift=4)
+    cv2.polylines(plane, [fixed], True, 1, max(1, round(2 * room)), shift=4)

@@ -1,0 +1,1 @@
+"""Sculpt: light and shade laid over the form, following what the light already does."""
