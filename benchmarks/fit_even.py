@@ -24,7 +24,8 @@ from torch import nn
 
 FACE_PX, BLACK = 320, 0.02  # as core/stages/even/needed.py has them
 _ROOM = 1.25  # the largest scale that a crop is taken at
-_CROP, _BATCH, _RATE = 192, 8, 2.5e-3
+_CROP, _BATCH, _RATE = 160, 6, 4e-3
+_SCALE = 0.05  # of the light that is given: what is usual is near 1 inside the network
 _CHANNELS = (20, 36, 52, 52)
 _MELANIN, _BLOOD = np.float32([0.55, 0.85, 1.15]), np.float32([0.16, 1.0, 0.8])
 _LUMINANCE = np.float32([0.2126, 0.7152, 0.0722])
@@ -38,15 +39,16 @@ def convolutions(inside: int, out: int) -> nn.Sequential:
 
 
 class Needed(nn.Module):
-    """(n, 3, h, w) to (n, 2, h / 2, w / 2): light and bare skin. Sides are multiples of 16."""
+    """(n, 8, h, w) to (n, 2, h / 2, w / 2): light and bare skin. Sides are multiples of 16."""
 
     def __init__(self):
         super().__init__()
         c = _CHANNELS
-        self.first = nn.Conv2d(3, 12, 4, 2, 1)
+        self.first = nn.Conv2d(8, 12, 4, 2, 1)
         self.down = nn.ModuleList(convolutions(a, b) for a, b in zip((12, *c), c))
         self.up = nn.ModuleList(convolutions(a + b, a) for a, b in zip(c, c[1:]))
         self.last = nn.Conv2d(c[0], 2, 1)
+        self.register_buffer("scale", torch.tensor([_SCALE, 1.0]).reshape(1, 2, 1, 1))
 
     def forward(self, x):
         x, kept = self.first(x), []
@@ -56,7 +58,7 @@ class Needed(nn.Module):
         for number in reversed(range(len(self.up))):
             wide = nn.functional.interpolate(x, scale_factor=2, mode="nearest")
             x = self.up[number](torch.cat([kept[number], wide], 1))
-        return self.last(x)
+        return self.last(x) * self.scale
 
 
 def linear(path: Path) -> np.ndarray:
@@ -92,6 +94,14 @@ class Person:
         on_face = np.zeros(self.skin.shape, bool)
         on_face[self.face] = True
         self.places_on_face = np.argwhere((self.skin > 0.9) & on_face)
+
+
+def channels(seen: np.ndarray) -> np.ndarray:
+    """(8, h, w) of log light (h, w, 3): itself, its bands, and bands of its colour, as needed.py has them."""
+    colour = np.stack([seen.mean(-1), seen[..., 0] - seen[..., 1], seen[..., 1] - seen[..., 2]], -1)
+    near, wide, wider = (cv2.GaussianBlur(colour, (0, 0), sigma) for sigma in (1.0, 10.0, 28.0))
+    bands = 8 * np.concatenate([near - wide, (near - wider)[..., 1:]], -1)
+    return np.ascontiguousarray(np.concatenate([seen, bands], -1).transpose(2, 0, 1), np.float32)
 
 
 def noise(rng, shape, low, high) -> np.ndarray:
@@ -153,7 +163,7 @@ def sample(rng, person: Person):
     seen = np.log(np.maximum(seen, 0) + BLACK).astype(np.float32)
     if rng.uniform() < 0.5:
         seen, light, skin, counts = (np.ascontiguousarray(v[:, ::-1]) for v in (seen, light, skin, counts))
-    return seen.transpose(2, 0, 1), light, skin, counts
+    return channels(seen), light, skin, counts
 
 
 class Batches(torch.utils.data.IterableDataset):
@@ -184,16 +194,17 @@ def fit(people: list[Person], minutes: float, start: str | None) -> Needed:
         bare = (skin > 0.9).float()
         off = (out[:, 0] - light) * counts
         wide = nn.functional.avg_pool2d((off * bare)[:, None], 3, 1)[:, 0]
-        by_light = (off.abs() * bare).sum() / bare.sum() + wide.abs().mean()
+        by_light = ((off.abs() + 0.5 * off * off).clamp(max=20) * bare).sum() / bare.sum() + wide.abs().mean()
         by_skin = nn.functional.binary_cross_entropy_with_logits(out[:, 1], bare)
-        loss = by_light + 0.5 * by_skin
+        loss = by_light + 2 * by_skin
         descent.zero_grad()
         loss.backward()
         nn.utils.clip_grad_norm_(net.parameters(), 2.0)
         descent.step()
-        step += 1
-        shown = [shown[0] + float(by_light.detach()), shown[1] + float((light.abs() * counts * bare).sum() / bare.sum()), shown[2] + 1]
-        if step % 50 == 0:
+        step += 1  # noqa: SIM113 - it is asked before the first batch, too
+        means = ((values.detach().abs() * bare).sum() / bare.sum() for values in (off, light * counts))
+        shown = [a + float(b) for a, b in zip(shown, (*means, 1))]
+        if step % 25 == 0:
             print(f"step {step}, {share:.0%}: off {shown[0] / shown[2]:.3f}, alone {shown[1] / shown[2]:.3f}, "
                   f"skin {float(by_skin.detach()):.3f}", flush=True)
             shown = [0.0, 0.0, 0]
@@ -210,7 +221,7 @@ def main():
     torch.manual_seed(1)
     net = fit([Person(path) for path in arguments.plates], arguments.minutes, arguments.start)
     torch.save(net.state_dict(), arguments.out.with_suffix(".pt"))
-    torch.onnx.export(net, torch.zeros(1, 3, 64, 64), str(arguments.out), dynamo=False, input_names=["seen"],
+    torch.onnx.export(net, torch.zeros(1, 8, 64, 64), str(arguments.out), dynamo=False, input_names=["seen"],
                       output_names=["light"], dynamic_axes={"seen": {0: "n", 2: "h", 3: "w"}})
 
 

@@ -334,7 +334,7 @@ class AreaTest(unittest.TestCase):
             near = np.array([[np.hypot(c.x - f.x, c.y - f.y) < 0.6 * f.size_px for f in flaws] for c in found])
             self.assertTrue(near.any(1).all(), sitter)
             hit, wanted = hit + near.any(0).sum(), wanted + len(flaws)
-            self.assertLessEqual({f.kind for f in found}, {"redness", "shine", "blotch"})
+            self.assertLessEqual({f.kind for f in found}, {"redness", "shine"})
             self.assertFalse(any(can_mend(f) for f in found))
             veins = [f for f in plate.flaws if f.kind == "vein_eye"]
             for find in find_eye_veins(scene):

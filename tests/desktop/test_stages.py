@@ -154,7 +154,7 @@ class SplitTest(StageCase):
         self.assertEqual(len(self.job.layer.edits), 2)
         left.append(self.blotch_left())
         self.assertLess(left[2], min(left[1], 0.2 * left[0]))
-        self.desk.brush_strip.area_mode.button("flat").click()
+        self.desk.brush_strip.modes["area"].button("flat").click()
         self.drag(self.outline())
         self.assertEqual(self.job.layer.edits[-1].mode, "flat")
 

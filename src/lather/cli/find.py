@@ -5,6 +5,7 @@ import json
 
 from lather.cli.delivery import add_delivery_arguments, delivery_of
 from lather.core.find.finder import find_all
+from lather.core.job.finds import contrast_text
 from lather.core.kinds.registry import KINDS
 from lather.core.session import Session
 
@@ -29,7 +30,7 @@ def run(arguments: argparse.Namespace) -> int:
         note = "keeper?" if find.keeper else "" if find.worth else "will not show"
         size = f"{find.size_px:.0f} px" if find.path is None else f"{find.size_px:.0f} × {find.width_px:.0f} px"
         print(
-            f"{find.label:20} {find.x:6.0f} {find.y:6.0f}  {size:>12}  {find.contrast_de:4.1f} ΔE  "
+            f"{find.label:20} {find.x:6.0f} {find.y:6.0f}  {size:>12}  {contrast_text(find):>9}  "
             f"{find.confidence * 100:3.0f} %  {find.zone}  {note}"
         )
     shown = sum(f.worth and not f.keeper for f in finds)

@@ -169,6 +169,10 @@ class Stack:
         """What step number `index` may look at."""
         return self._around[index]
 
+    def above(self) -> Surroundings:
+        """What a stage on top of all steps may look at."""
+        return self._surroundings(len(self.steps))
+
     def position(self, layer_id: str) -> int | None:
         """Number of the step that holds a layer; None if it does not act."""
         return next((i for i, step in enumerate(self.steps) if any(x.id == layer_id for x in step.layers)), None)
@@ -186,7 +190,8 @@ class Stack:
         return next((warp for warp in moving if warp is not STILL), STILL)
 
     def _surroundings(self, index: int, live: Live | None = None) -> Surroundings:
-        first, warp, photo = self._first[index], self.warp(index), self._engine.photo
+        first = self._first[index] if index < len(self.steps) else index
+        warp, photo = self.warp(index), self._engine.photo
         closed = {s.stage.id: s.stage.strength for s in self.steps[:first]}
         beneath = (*(layer for step in self.steps[:index] for layer in step.layers), *closed.items())
         return Surroundings(

@@ -1,4 +1,4 @@
-"""Areas: blotches, redness and shine on skin; what came in from the frame's edge."""
+"""Areas: redness and shine on skin; what came in from the frame's edge."""
 
 from dataclasses import dataclass, replace
 
@@ -12,7 +12,7 @@ from lather.core.job.finds import Find
 
 _INTRUDER_SHARE = (0.002, 0.06)
 _SOFT_GRADIENT = 0.02
-LEAST_CONFIDENCE, _SURE_BLOTCH = 0.5, 0.6
+LEAST_CONFIDENCE = 0.5
 _MIRROR_SIGMA_PX = 2.0  # of a layer; a coarser layer is taken for wider ones
 _MIRROR_BLURS_MM = (1.2, 2.0, 3.3, 5.5)
 MIRROR_FEATURES = ("mirror_known", "mirror_alike", "mirror_l", "mirror_a", "mirror_b", "mirror_pigment")
@@ -30,13 +30,12 @@ class AreaScene(FindScene):
 
 
 def find_areas(scene: FindScene) -> list[Find]:
-    """Redness and shine on skin, most certain first. Listed, not mended: that is for later stages.
-
-    Blotches are fitted too, but weak as they are, hardly one is told from the form of a face: only sure ones count.
+    """Redness and shine on skin, most certain first. Listed, not mended: that is for later stages. Blotches are told
+    from the form of a face by the light that they need (`blotches.py`).
     """
     wide = AreaScene(scene.measures)
     finds = spots.name_blobs(wide, measure_areas(wide), "areas", LEAST_CONFIDENCE)
-    return [find for find in finds if find.kind != "blotch" or find.confidence >= _SURE_BLOTCH]
+    return [find for find in finds if find.kind != "blotch"]
 
 
 def measure_areas(scene: AreaScene) -> list[spots.Blob]:

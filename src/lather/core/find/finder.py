@@ -8,7 +8,7 @@ import numpy as np
 
 from lather.core.engine.photo import Photo
 from lather.core.errors import Cancelled, RequestError
-from lather.core.find import areas, brows, eyes, ground, lines, spots, strands
+from lather.core.find import areas, blotches, brows, eyes, ground, lines, spots, strands
 from lather.core.find.beard import beard_mask, is_hidden
 from lather.core.find.glints import is_glint
 from lather.core.find.scene import FindScene
@@ -37,6 +37,7 @@ FINDERS: tuple[tuple[str, Callable[[FindScene], list[Find]]], ...] = (
     ("stray hairs", strands.find_strands),
     ("specks and lens marks", ground.find_on_ground),
     ("lines on skin", lines.find_lines),
+    ("blotches", blotches.find_blotches),
     ("redness and shine", areas.find_areas),
     ("what came in from the edge", areas.find_intruders),
     ("veins in the eyes", eyes.find_eye_veins),

@@ -9,6 +9,7 @@ import numpy as np
 
 from lather.core.engine.engine import Engine
 from lather.core.errors import Cancelled
+from lather.core.find.even import SHARE, even_command
 from lather.core.find.self_check import is_better, lays_gloss, stands_off
 from lather.core.find.source_of_tone import sparing, without_gloss
 from lather.core.job.commands import AddEdits, AddLayer, Command, Together
@@ -121,9 +122,14 @@ def layer_for(job: Job, find: Find, default_layer_id: str, stage_id: str = "mend
 
 
 def mend_command(
-    engine: Engine, job: Job, find: Find, default_layer_id: str, stage_id: str = "mend"
+    engine: Engine, job: Job, find: Find, default_layer_id: str, stage_id: str = "mend", share: float = SHARE
 ) -> Command | None:
-    """One undoable step that mends a find; None if no fitting skin is near, or if no mend makes it better."""
+    """One undoable step that mends a find; None if no fitting skin is near, or if no mend makes it better.
+
+    share: of the light that is needed, for what is evened.
+    """
+    if stage_of_kind(find.kind) == "even":
+        return even_command(job, (find,), default_layer_id, share=share)
     place = layer_for(job, find, default_layer_id, stage_id)
     stroke = next(_better(engine, job, find, place, _proposals(engine, job, find, place)), None)
     if stroke is None:
@@ -200,20 +206,25 @@ def mend_all(
     default_layer_id: str,
     progress: Callable[[float], bool] | None = None,
     stage_id: str = "mend",
+    share: float = SHARE,
 ) -> tuple[Command | None, int]:
-    """One undoable step that mends many finds, and how many; each sees the mends before it.
+    """One undoable step that mends many finds, and how many; each sees the mends before it. share: as for one.
 
     progress(share) returning False cancels (raises Cancelled; the job is as it was).
     """
-    commands, mended = [], 0
+    blotches = [find for find in finds if stage_of_kind(find.kind) == "even" and can_mend(find)]
+    command = even_command(job, blotches, default_layer_id, share=share)
+    commands, mended = ([command] if command else []), len(blotches)
     for number, find in enumerate(finds):
         if progress and not progress(number / max(1, len(finds))):
             raise Cancelled("Mending was stopped; nothing was changed.")
-        if not can_mend(find):
+        if not can_mend(find) or stage_of_kind(find.kind) == "even":
             continue
         command = mend_command(engine, job, find, default_layer_id, stage_id)
         if command is not None:
             job = command.apply(job)
             commands.append(command)
             mended += 1
+    if len(commands) == 1 and blotches:
+        return commands[0], mended
     return (Together(f"mend {mended} finds", tuple(commands)) if commands else None), mended

@@ -98,4 +98,11 @@ class Find:
         ranges.SHARE.check(self.confidence, "A confidence")
 
 
+def contrast_text(find: Find) -> str:
+    """Its contrast with its unit, and its sign where that is told."""
+    kind = kind_of(find.kind)
+    sign = {1: "+", -1: "−"}.get(kind.sign, "")
+    return f"{sign}{find.contrast_de:.1f} {kind.measured}"
+
+
 _FIELDS = {f.name for f in fields(Find)} - {"extra"}

@@ -20,6 +20,7 @@ from lather.core.job.fence import Fence
 from lather.core.job.finds import Find
 from lather.core.job.kept import kept
 from lather.core.job.source_map import SourceTurn, source_rect
+from lather.core.kinds.registry import stage_of_kind
 from lather.core.recent import Recent
 from lather.core.tools.registry import TOOLS, modes
 from lather.core.types import EMPTY, Rect
@@ -313,8 +314,7 @@ class Job:
     @cached_property
     def _mends(self) -> tuple[frozenset[str], frozenset[str]]:
         """Ids of the finds that some edit was made for; of those and all that a stroke by hand covers."""
-        stages = (self.stage("mend"), self.stage("strands"))  # evening tone or adding grain takes no flaw away
-        lists = tuple(layer.edits for stage in stages for layer in stage.layers)
+        lists = tuple(layer.edits for name in _TAKES_AWAY for layer in self.stage(name).layers)
         held = _MENDS.get("last")  # a strength moved is another job with the very same edits
         if held is not None and held[1] is self.finds and len(held[0]) == len(lists) and all(
             a is b for a, b in zip(held[0], lists)
@@ -346,6 +346,7 @@ class Job:
 
 
 _MENDS = Recent(1)
+_TAKES_AWAY = ("mend", "strands", "even")  # smoothing tone or adding grain takes no flaw away
 
 
 def _mended(lists, finds) -> tuple[frozenset[str], frozenset[str]]:
@@ -356,6 +357,8 @@ def _mended(lists, finds) -> tuple[frozenset[str], frozenset[str]]:
     if by_hand and finds:
         boxes = np.array([edit.bounds for edit in by_hand])
         for find in finds:
+            if stage_of_kind(find.kind) == "even":
+                continue  # a stroke that lays down a share of what is missing does not say that it is done
             over = (boxes[:, 0] < find.x) & (boxes[:, 2] > find.x) & (boxes[:, 1] < find.y) & (boxes[:, 3] > find.y)
             if any(by_hand[i].covers(find.x, find.y, find.width_px or find.size_px) for i in np.flatnonzero(over)):
                 mended.add(find.id)

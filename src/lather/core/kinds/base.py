@@ -16,7 +16,8 @@ class FindKind:
     proposed. caution: one sentence where it matters.
 
     size: brush size over the find's, and pixels more; None for the usual one. edge: of that brush, None for the usual
-    one. checked: its mend is held against its surroundings; what is a line of a pixel or two has no tone of its own.
+    one. measured: unit of its contrast. sign: of what is different, where that is told, else 0. checked: its mend is
+    held against its surroundings; what is a line of a pixel or two has no tone of its own.
     """
 
     id: str
@@ -30,4 +31,6 @@ class FindKind:
     caution: str = ""
     size: tuple[float, float] | None = None
     edge: float | None = None
+    measured: str = "ΔE"
+    sign: int = 0
     checked: bool = True

@@ -1,5 +1,5 @@
-"""A blotch: uneven light of the skin."""
+"""A blotch of an earlier version, which did not tell dark from bright."""
 
 from lather.core.kinds.base import FindKind
 
-KIND = FindKind("blotch", "Blotch", by_hand=True)
+KIND = FindKind("blotch", "Blotch", stage="even", by_hand=True)

@@ -31,3 +31,10 @@ class Lamp(ABC):
     @abstractmethod
     def shown(self, around: Surroundings, settings: dict, rect: Rect, level: int) -> EncodedRGB:
         """What is seen of `around.below`: a new float32 (h, w, 3) for a rectangle of a level."""
+
+
+class ViewLamp(Lamp):
+    """Shows the picture itself from elsewhere, or at another size: the desk does it, no pixel is another."""
+
+    def shown(self, around: Surroundings, settings: dict, rect: Rect, level: int) -> EncodedRGB:
+        return around.below(rect, level)

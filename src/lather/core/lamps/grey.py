@@ -11,6 +11,11 @@ from lather.core.stages.base import Surroundings
 from lather.core.types import EncodedRGB, Rect
 
 
+def mix_weights(mix: float) -> np.ndarray:
+    """Weights (3,) of red, green and blue: red alone at 0, green at 0.5, blue at 1."""
+    return np.float32([max(0.0, 1 - 2 * mix), 1 - abs(2 * mix - 1), max(0.0, 2 * mix - 1)])
+
+
 class GreyLamp(Lamp):
     """From red alone (0) over green (0.5) to blue alone (1): the shorter the waves, the less deep they go into skin and
     the more pigment and blood darken them.
@@ -22,7 +27,5 @@ class GreyLamp(Lamp):
     strength: ClassVar[Number] = Number("strength", "Red to blue", Range(0.0, 1.0), 0.6, "%", 1.0, shown_times=100.0)
 
     def shown(self, around: Surroundings, settings: dict, rect: Rect, level: int) -> EncodedRGB:
-        mix = self.strength_of(settings)
-        weights = np.float32([max(0.0, 1 - 2 * mix), 1 - abs(2 * mix - 1), max(0.0, 2 * mix - 1)])
-        grey = around.below(rect, level) @ weights
+        grey = around.below(rect, level) @ mix_weights(self.strength_of(settings))
         return np.repeat(grey[..., None], 3, axis=2)

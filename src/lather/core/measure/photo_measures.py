@@ -14,6 +14,7 @@ from lather.core.face.person import person_mask
 from lather.core.job.face_map import FaceMap
 from lather.core.job.grain_model import GrainModel
 from lather.core.measure.grain import measure_grain
+from lather.core.measure.grey_mix import most_telling_mix
 from lather.core.measure.ground import safe_ground, shoulders
 from lather.core.measure.skin import skin_mask
 from lather.core.measure.texture_scale import TextureScale, measure_texture_scale
@@ -92,6 +93,11 @@ class PhotoMeasures:
         """Usual (median) colour of the skin; None where there is hardly any."""
         colours = self.small_lab[self.skin > 0.5]
         return tuple(map(float, np.median(colours, axis=0))) if len(colours) > 100 else None
+
+    @cached_property
+    def grey_mix(self) -> float:
+        """Where between red (0), green (0.5) and blue (1) the blotches of this skin show most (see lamps/grey.py)."""
+        return most_telling_mix(self.small, self.skin, self.face_width_px / self.scale)
 
     @property
     def skin_share(self) -> float:

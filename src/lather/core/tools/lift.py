@@ -8,4 +8,5 @@ STROKES = (ASSISTED, AROUND, FREE)
 """Modes: as much as is known to be missing; as much as the surroundings of the very place say; as painted."""
 BRUSH = Brush(size_px=60, edge=1.0, ceiling=0.14, flow=0.14)
 
-TOOL = Tool("lift", "Lift", "lays down the light that is missing", BRUSH, modes=STROKES, lays_over_keepers=False)
+TOOL = Tool("lift", "Lift", "lays down the light that is missing", BRUSH, modes=STROKES, mends=False,
+            lays_over_keepers=False, shifted="lower")

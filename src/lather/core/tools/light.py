@@ -5,4 +5,5 @@ from lather.core.tools.base import Tool
 
 BRUSH = Brush(size_px=130, edge=1.0, ceiling=0.25, flow=0.25)
 
-TOOL = Tool("light", "Light", "light where the form rises towards it", BRUSH, mends=False, lays_over_keepers=False)
+TOOL = Tool("light", "Light", "light where the form rises towards it", BRUSH, mends=False, lays_over_keepers=False,
+            shifted="shade")

@@ -1,5 +1,7 @@
 """The photo: shows tiles, before/after and what is drawn over them; turns events into view moves and pen events."""
 
+from dataclasses import replace
+
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter
@@ -25,7 +27,8 @@ MODES = ("after", "before", "wipe", "side")
 class PhotoCanvas(PhotoView):
     """Shows one job. Pen and mouse arrive as `pen(PenEvent)`; moving the picture is handled by `navigation`.
 
-    mode: "after", "before", "wipe" (photo left of the line), "side" (photo | retouch). lamp: of LAMPS, or PLAIN.
+    mode: "after", "before", "wipe" (photo left of the line), "side" (photo | retouch). lamp: of LAMPS,
+    or PLAIN; lamp_settings: what was set for it.
     """
 
     pen = pyqtSignal(object)
@@ -43,7 +46,7 @@ class PhotoCanvas(PhotoView):
         self.overlay = None  # callable(painter, canvas), draws over the photo in device px
         self.navigation = Navigation(self)
         self.painter = PicturePainter(self)
-        self.lamp, self._lamp_settings = PLAIN, {}
+        self.lamp, self.lamp_settings = PLAIN, {}
         self._job: Job | None = None
         self.setMouseTracking(True)
         self.setTabletTracking(True)
@@ -69,14 +72,18 @@ class PhotoCanvas(PhotoView):
     def set_lamp(self, lamp: str, settings: dict | None = None) -> None:
         """Show the picture plain, or under a lamp."""
         settings = settings or {}
-        if (lamp, settings) != (self.lamp, self._lamp_settings):
-            self.lamp, self._lamp_settings = lamp, settings
+        if (lamp, settings) != (self.lamp, self.lamp_settings):
+            self.lamp, self.lamp_settings = lamp, settings
             if self._job is not None:
                 self.set_job(self._plain_job)
 
+    def set_mirrored(self, on: bool) -> None:
+        if on != self.view.mirrored:
+            self.set_view(replace(self.view, mirrored=on))
+
     def viewed(self, job: Job) -> Job:
         """The job as it is shown under the lamp in hand."""
-        return under_lamp(job, self.lamp, self._lamp_settings)
+        return under_lamp(job, self.lamp, self.lamp_settings)
 
     def set_mode(self, mode: str) -> None:
         self.mode = mode

@@ -93,6 +93,10 @@ class PhotoView(QWidget):
         """Device pixels of a place of the photo."""
         return QPointF(*self.view.to_screen(*self._above(x, y)))
 
+    def on_screen(self, dx: float, dy: float) -> QPointF:
+        """A way over the picture in device pixels."""
+        return QPointF(-dx if self.view.mirrored else dx, dy) * self.view.scale
+
     def to_device(self, position: QPointF) -> QPointF:
         device = position * self.devicePixelRatioF()
         if self.mode == "side" and device.x() >= self.view.width:

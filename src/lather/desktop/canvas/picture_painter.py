@@ -24,8 +24,8 @@ class PicturePainter:
         picture = canvas.picture
         x0, y0 = canvas.view.to_screen(rect.x0 * step, rect.y0 * step)
         x1, y1 = canvas.view.to_screen(min(rect.x1 * step, picture.x1), min(rect.y1 * step, picture.y1))
-        left, top = round(x0), round(y0)
-        return QRect(left, top, round(x1) - left, round(y1) - top)
+        (left, right), top = sorted((round(x0), round(x1))), round(y0)
+        return QRect(left, top, right - left, round(y1) - top)
 
     def draw(self, painter: QPainter, dirty: QRect) -> None:
         canvas = self._canvas
@@ -68,7 +68,7 @@ class PicturePainter:
                 continue
             tile = canvas.store.image(level, column, row, before=before)
             if tile is not None:
-                painter.drawImage(target, tile.image)
+                self._draw_image(painter, QRectF(target), tile.image, QRectF(tile.image.rect()))
             else:
                 self._draw_coarser(painter, rect, target, level, before)
 
@@ -82,8 +82,18 @@ class PicturePainter:
                 step = 1 << shift
                 source = QRectF(rect.x0 / step - column * TILE, rect.y0 / step - row * TILE,
                                 rect.width / step, rect.height / step)
-                painter.drawImage(QRectF(target), tile.image, source)
+                self._draw_image(painter, QRectF(target), tile.image, source)
                 return
+
+    def _draw_image(self, painter: QPainter, target: QRectF, image, source: QRectF) -> None:
+        if not self._canvas.view.mirrored:
+            painter.drawImage(target, image, source)
+            return
+        painter.save()
+        painter.translate(target.left() + target.right(), 0)
+        painter.scale(-1, 1)
+        painter.drawImage(target, image, source)
+        painter.restore()
 
     def draw_source_inside(self, painter: QPainter, centre: QPointF, radius: float, offset) -> None:
         """The pixels that would be taken, shown inside the pointer before painting."""
@@ -93,6 +103,7 @@ class PicturePainter:
         painter.setClipPath(path)
         scale = self._canvas.view.scale
         dx, dy = -offset[0] * scale, -offset[1] * scale
+        dx = -dx if self._canvas.view.mirrored else dx
         painter.translate(dx, dy)
         reach = QRect(round(centre.x() - radius - dx) - 1, round(centre.y() - radius - dy) - 1,
                       round(2 * radius) + 3, round(2 * radius) + 3)

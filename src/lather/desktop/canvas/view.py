@@ -13,7 +13,8 @@ _STEPS = (0.0625, 0.125, 0.25, 0.333, 0.5, 0.667, 1.0, 1.5, 2.0, 3.0, 4.0, 6.0, 
 class View:
     """scale: device pixels per source pixel. x, y: source place at the top-left corner of the canvas.
 
-    width, height: canvas in device pixels. All methods give new views.
+    width, height: canvas in device pixels. mirrored: left and right are changed round, about the middle of the canvas.
+    All methods give new views.
     """
 
     scale: float = 1.0
@@ -21,12 +22,17 @@ class View:
     y: float = 0.0
     width: int = 1
     height: int = 1
+    mirrored: bool = False
+
+    def across(self, sx: float) -> float:
+        """A column of the canvas as it would be in a view that is not mirrored; and back."""
+        return self.width - sx if self.mirrored else sx
 
     def to_source(self, sx: float, sy: float) -> tuple[float, float]:
-        return self.x + sx / self.scale, self.y + sy / self.scale
+        return self.x + self.across(sx) / self.scale, self.y + sy / self.scale
 
     def to_screen(self, px: float, py: float) -> tuple[float, float]:
-        return (px - self.x) * self.scale, (py - self.y) * self.scale
+        return self.across((px - self.x) * self.scale), (py - self.y) * self.scale
 
     def level(self, top: int) -> int:
         """The coarsest level that still has a pixel for every device pixel, at most `top`."""
@@ -47,7 +53,7 @@ class View:
     def at_scale(self, scale: float, sx: float, sy: float) -> "View":
         scale = min(MOST_SCALE, max(LEAST_SCALE, scale))
         px, py = self.to_source(sx, sy)
-        return replace(self, scale=scale, x=px - sx / scale, y=py - sy / scale)
+        return replace(self, scale=scale, x=px - self.across(sx) / scale, y=py - sy / scale)
 
     def stepped(self, direction: int, sx: float, sy: float) -> "View":
         """The next scale up (+1) or down (−1) in a row of round ones."""
@@ -59,6 +65,7 @@ class View:
 
     def moved(self, dx: float, dy: float) -> "View":
         """The picture moved by device pixels."""
+        dx = -dx if self.mirrored else dx
         return replace(self, x=self.x - dx / self.scale, y=self.y - dy / self.scale)
 
     def centred(self, px: float, py: float) -> "View":

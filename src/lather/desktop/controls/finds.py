@@ -2,6 +2,7 @@
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from lather.core.find.even import SHARE
 from lather.core.find.mend import proposed_size
 from lather.core.find.strands import USUAL_CONFIDENCE, chosen_hairs
 from lather.core.job.commands import DecideFind
@@ -21,6 +22,7 @@ class FindsControl(QObject):
 
     looking: for flaws in the photo. mending: of the find in hand, or of the whole list.
     filters: show "worth" or "rest"; kind and zone, "" for all. sensitivity (0-1) and soft_share: which stray hairs.
+    even_share: of the light that is needed, for what is evened.
     """
 
     changed = pyqtSignal()
@@ -30,7 +32,7 @@ class FindsControl(QObject):
         super().__init__(parent)
         self.canvas, self.job = canvas, job
         self.show, self.kind, self.zone = "worth", "", ""
-        self.sensitivity, self.soft_share = USUAL_SENSITIVITY, 0.0
+        self.sensitivity, self.soft_share, self.even_share = USUAL_SENSITIVITY, 0.0, SHARE
         self.current: Find | None = None
         self._been: list[str] = []  # ids of the finds that were in hand, for the way back
         self.looking, self.mending = Looking(job, self), Mending(self)

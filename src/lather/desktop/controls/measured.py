@@ -67,7 +67,8 @@ def _measure(task: Task, photo, face: FaceMap | None) -> tuple | None:
     measures = PhotoMeasures(photo, face)
     values = [measures]
     for value in (lambda: measures.grain, lambda: measures.texture_scale, lambda: skin_fence(measures),
-                  lambda: measures.ground, lambda: measures.skin_lab):
+                  lambda: measures.ground, lambda: measures.skin_lab, lambda: measures.grey_mix,
+                  lambda: measures.person):
         if not task.going_on:
             return None
         values.append(value())

@@ -13,6 +13,8 @@ from lather.desktop.background import Background
 if TYPE_CHECKING:
     from lather.desktop.controls.finds import FindsControl
 
+_DONE = {"strands": "Cleared {} hairs", "even": "Evened {} blotches"}
+
 
 class Mending(QObject):
     """Works on the list of a FindsControl. busy, share (0-1): of mending the whole list."""
@@ -85,8 +87,9 @@ class Mending(QObject):
             return
         find = self._now = self._queue.popleft()
         job, layer_id, engine, stage_id = self.job.job, self._layer_id(), self.job.session.engine, self.job.stage_id
-        self.background.run("mend", lambda task: mend_command(engine, job, find, layer_id, stage_id), self._mended,
-                            failed=lambda text: self._mended(None, text))
+        share = self.finds.even_share
+        self.background.run("mend", lambda task: mend_command(engine, job, find, layer_id, stage_id, share),
+                            self._mended, failed=lambda text: self._mended(None, text))
 
     def _mended(self, command, text: str = "") -> None:
         find, self._now = self._now, None
@@ -116,8 +119,10 @@ class Mending(QObject):
             return
         job, layer_id, engine, stage_id = self.job.job, self._layer_id(), self.job.session.engine, self.job.stage_id
 
+        share = self.finds.even_share
+
         def work(task):
-            return mend_all(engine, job, wanted, layer_id, task.tick, stage_id=stage_id)
+            return mend_all(engine, job, wanted, layer_id, task.tick, stage_id=stage_id, share=share)
 
         self._show_progress(0.0)
         self.background.run("mend all", work, lambda done: self._all_mended(job, *done, len(wanted)), failed=self._end,
@@ -136,7 +141,7 @@ class Mending(QObject):
         if command is not None and not gone:
             self.job.do(command)
         missed = wanted - count
-        done = f"Cleared {count} hairs" if self.job.stage_id == "strands" else f"Mended {count} finds"
+        done = _DONE.get(self.job.stage_id, "Mended {} finds").format(count)
         self._end(
             f"{done} in one step; undo takes them back."
             + (f" {missed} had no fitting skin near: do them by hand." if missed else "")

@@ -37,7 +37,7 @@ def _draw_edit(painter: QPainter, canvas: PhotoCanvas, edit: Stroke) -> None:
     radius = max(area.width, area.height) / 2 * canvas.view.scale
     draw_ring(painter, centre, radius)
     if edit.offset is not None:
-        taken = centre + QPointF(*edit.offset) * canvas.view.scale
+        taken = centre + canvas.on_screen(*edit.offset)
         draw_ring(painter, taken, radius, taking=True)
         draw_link(painter, centre, taken, radius)
 
@@ -112,6 +112,9 @@ def pointer_text(control: StrokeControl) -> str:
         return "outside the fence: nothing will be laid"
     if state.tool == "sweep" and control.hover.hint is not None:
         return f"along the line · about {control.hover.hint.size_px:.0f} px wide (tap S)"
+    own = control.stage_text()
+    if own:
+        return own
     strength = control.effective_strength()
     if strength < _HARDLY:
         return f"only {strength * 100:.0f} % in one stroke"

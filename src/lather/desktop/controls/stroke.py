@@ -56,6 +56,7 @@ class StrokeControl(QObject):
         self.disagreement = 0.0
         self.shown_source: tuple[Stroke, float] | None = None
         self.keeper_near = lambda x, y, reach: None
+        self.stage_text = lambda: ""
         self._down = self._waiting = False
         self._stage_id, self._layer_id = "mend", ""
         self._started = 0.0
@@ -146,7 +147,7 @@ class StrokeControl(QObject):
     def _begun(self, event: PenEvent) -> Stroke | None:
         """The stroke that a touch begins; None, and a word why, if it cannot."""
         state = self.state
-        tool = "give_back" if event.shift else state.tool
+        tool = TOOLS[state.tool].shifted if event.shift else state.tool
         offset = turn = None
         if TOOLS[tool].by_choice:
             offset = state.offset_at(event.x, event.y)
@@ -157,7 +158,7 @@ class StrokeControl(QObject):
             state.turn = state.turned(event.x, event.y) or state.turn
             turn = None if state.turn.plain else state.turn
         return Stroke(new_id(), tool, state.brush, freeze_points([[event.x, event.y, 1, 0]]), offset=offset,
-                      mode=state.mode, turn=turn, fence=state.fence,
+                      mode=state.mode_of(tool), turn=turn, fence=state.fence,
                       own_texture=tool == "copy" and state.takes_tone_only)
 
     def _send(self, event: PenEvent, seconds: float | None = None) -> None:

@@ -13,7 +13,10 @@ HELD = ("drag_size", "drag_ceiling")
 
 
 class ValueDrag(QObject):
-    """`changed()` after the brush is another. `held`: the key that is down, of HELD, or ""."""
+    """`changed()` after the brush is another. `held`: the key that is down, of HELD, or "".
+
+    measured_size(x, y): brush size for what lies at a place, where the stage in hand knows it.
+    """
 
     changed = pyqtSignal()
     message = pyqtSignal(str)
@@ -21,6 +24,7 @@ class ValueDrag(QObject):
     def __init__(self, canvas: PhotoCanvas, state: BrushState, hover: HoverLook, parent=None):
         super().__init__(parent)
         self.canvas, self.state, self._hover = canvas, state, hover
+        self.measured_size = lambda x, y: None
         self.held = ""
         self._grab: tuple[QPointF, float, float] | None = None
         self._moved = False
@@ -67,6 +71,11 @@ class ValueDrag(QObject):
             if self._hover.hint is not None:
                 self.state.change(size_px=self._hover.hint.size_px)
                 self.changed.emit()
+            return
+        size = self.measured_size(place.x, place.y)
+        if size is not None:
+            self.state.change(size_px=size)
+            self.changed.emit()
             return
         found = look_under(self.canvas.engine.photo, place.x, place.y)
         if found is None:

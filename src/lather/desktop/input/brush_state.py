@@ -8,7 +8,7 @@ from lather.core.brush.values import Brush
 from lather.core.job.fence import Fence
 from lather.core.job.source_map import SourceTurn
 from lather.core.stages.mend.stage import TOOLS as MEND_TOOLS
-from lather.core.tools.registry import COPY_MODES, TOOLS
+from lather.core.tools.registry import TOOLS
 
 _RANGES = {
     "size_px": ranges.BRUSH_SIZE_PX, "edge": ranges.SHARE, "ceiling": ranges.BRUSH_CEILING, "flow": ranges.BRUSH_FLOW,
@@ -25,7 +25,6 @@ class BrushState:
     """
 
     tool: str = "dab"
-    mode: str = COPY_MODES[0]
     aligned: bool = True
     own_texture: bool = False
     source: tuple[float, float] | None = None
@@ -34,12 +33,12 @@ class BrushState:
     fence: Fence | None = None
     fence_feather_px: float = 6.0
     tools: tuple[str, ...] = MEND_TOOLS
-    area_mode: str = "any"
     area_feather_px: float = 32.0
 
     def __post_init__(self):
         self.brushes = {tool.id: tool.brush for tool in TOOLS.values()}
         self._touched: set[str] = set()
+        self._modes: dict[tuple[str, ...], str] = {}
 
     def fit_to_face(self, face_px: float) -> None:
         """Starting sizes that suit a face of this width; brushes that were changed by hand stay as they are."""
@@ -48,6 +47,21 @@ class BrushState:
                 size_px = tool.brush.size_px * max(_LEAST_TIMES, face_px / _USUAL_FACE_PX)
                 size_px = max(round(ranges.BRUSH_SIZE_PX.hold(size_px)), _LEAST_SIZE_PX)
                 self.brushes[tool.id] = replace(tool.brush, size_px=size_px)
+
+    def mode_of(self, tool: str) -> str:
+        """Tools with the same choice of modes share it."""
+        modes = TOOLS[tool].modes
+        return self._modes.get(modes, modes[0]) if modes else "any"
+
+    @property
+    def mode(self) -> str:
+        """Of the tool in hand."""
+        return self.mode_of(self.tool)
+
+    @mode.setter
+    def mode(self, mode: str) -> None:
+        if mode in TOOLS[self.tool].modes:
+            self._modes[TOOLS[self.tool].modes] = mode
 
     @property
     def brush(self) -> Brush:

@@ -18,7 +18,18 @@ from lather.desktop.theme.tokens import BRUSH_STRIP_PX, SMALL_PT, theme
 
 _PEN = (("size", "pressure_size"), ("ceiling", "pressure_ceiling"), ("flow", "pressure_flow"))
 
-
+_AREAS = ("area", "even_area")  # drawn as outlines
+_MODES = (
+    (("copy",), "Copy", {"any": "all", "lighter": "lighter", "darker": "darker"},
+     "Copy all, or only what is lighter or darker than the place"),
+    (("area",), "Area", {"any": "smooth", "flat": "flatten"},
+     "Smooth: by the size in hand. Flatten: one even field over the whole outline"),
+    (("lift", "lower"), "Strokes", {"assisted": "assisted", "around": "as around", "free": "free"},
+     "Assisted: only the light that is known to be missing. As around: as much as the skin around the stroke says. "
+     "Free: as painted"),
+    (("even_area",), "Even area", {"assisted": "assisted", "around": "as around"},
+     "Assisted: only the light that is known to be missing. As around: as much as the skin around the outline says"),
+)
 _TOOL_PX = 58
 _ROOMY_PX = 1150
 _NARROW_TOOL_PX, _NARROW_TOOL_PT, _VALUE_PX, _NARROW_VALUE_PX = 46, 6.8, 68, 66
@@ -68,10 +79,10 @@ class BrushStrip(QWidget):
         self.area_feather.setMaximumWidth(112)
         self.area_feather.changed.connect(self._set_area_feather)
         row.addWidget(self.area_feather, 1)
-        self.area_mode = Choices("Area", {"any": "smooth", "flat": "flatten"}, "any")
-        self.area_mode.setToolTip("Smooth: by the size in hand. Flatten: one even field over the whole outline")
-        self.area_mode.chosen.connect(self._set_area_mode)
-        row.addWidget(self.area_mode)
+        self.modes: dict[str, Choices] = {}
+        for tools, name, labels, tip in _MODES:
+            self._add_modes(tools, name, labels, tip)
+        row.addWidget(self.modes["area"])
         self.graph = BuildUpGraph()
         row.addWidget(self.graph)
         self._add_options(row)
@@ -104,10 +115,14 @@ class BrushStrip(QWidget):
             self.tools[tool.id] = button
             row.addWidget(button)
 
+    def _add_modes(self, tools: tuple[str, ...], name: str, labels: dict[str, str], tip: str) -> None:
+        """One choice for tools that share their modes."""
+        choice = Choices(name, labels, TOOLS[tools[0]].modes[0])
+        choice.setToolTip(tip)
+        choice.chosen.connect(self._set_mode)
+        self.modes |= dict.fromkeys(tools, choice)
+
     def _add_options(self, row: QHBoxLayout) -> None:
-        self.mode = Choices("Copy", {"any": "all", "lighter": "lighter", "darker": "darker"}, "any")
-        self.mode.setToolTip("Copy all, or only what is lighter or darker than the place")
-        self.mode.chosen.connect(self._set_mode)
         self.own_texture = self._pen_button(
             "tone", "Copy the tone only: pores and grain of the place stay as they are", "own_texture", QHBoxLayout())
         self.own_texture.clicked.disconnect()
@@ -139,7 +154,8 @@ class BrushStrip(QWidget):
                                                         "build_up", QHBoxLayout())
         options = QHBoxLayout()
         options.setSpacing(2)
-        for widget in (self.aligned, self.mode, self.own_texture, self.turned):
+        shown = [self.modes[tools[0]] for tools, *_ in _MODES if tools[0] != "area"]
+        for widget in (self.aligned, *shown, self.own_texture, self.turned):
             options.addWidget(widget)
         options.addStretch(1)
         column = QVBoxLayout()
@@ -224,10 +240,6 @@ class BrushStrip(QWidget):
         self.state.area_feather_px = value
         self.changed.emit()
 
-    def _set_area_mode(self, mode: str) -> None:
-        self.state.area_mode = mode
-        self.changed.emit()
-
     def _set_mode(self, mode: str) -> None:
         self.state.mode = mode
         self.changed.emit()
@@ -247,8 +259,8 @@ class BrushStrip(QWidget):
     def _fit(self) -> None:
         """Where the window is narrow the graph gives way, tools and values stand closer."""
         roomy, tool = self.width() >= _ROOMY_PX, self.state.tool
-        self.graph.setVisible(tool not in ("area", "strand") and roomy)
-        self.pen_label.setVisible(tool not in ("graft", "area", "strand") and roomy)
+        self.graph.setVisible(tool not in (*_AREAS, "strand") and roomy)
+        self.pen_label.setVisible(tool not in ("graft", *_AREAS, "strand") and roomy)
         for button in self.tools.values():
             button.setFixedWidth(_TOOL_PX if roomy else _NARROW_TOOL_PX)
             button.setFont(font(SMALL_PT if roomy else _NARROW_TOOL_PT))
@@ -266,13 +278,18 @@ class BrushStrip(QWidget):
         self.flow.set_value(brush.flow * 100)
         self.flow.setEnabled(not TOOLS[tool].whole)
         self.size.set_name("Smoothing" if tool == "area" else "Size")
-        self.edge.setVisible(tool not in ("area", "strand"))
-        self.area_feather.setVisible(tool == "area")
-        self.area_mode.setVisible(tool == "area")
-        self.area_mode.set_value(self.state.area_mode)
+        self.ceiling.set_name("Share" if tool == "even_area" else "Ceiling")
+        for slider in (self.size, self.flow):
+            slider.setVisible(tool != "even_area")
+        self.edge.setVisible(tool not in (*_AREAS, "strand"))
+        self.area_feather.setVisible(tool in _AREAS)
+        for choice in self.modes.values():
+            choice.setVisible(False)
+        if tool in self.modes:
+            self.modes[tool].setVisible(True)
+            self.modes[tool].set_value(self.state.mode)
         self.area_feather.set_value(self.state.area_feather_px)
         self.size.setEnabled(tool != "graft")  # its outline is its size
-        self.mode.set_value(self.state.mode)
         turn = self.state.turn
         self.mirror.setChecked(turn.mirror)
         self.mirror.setVisible(self.state.needs_source)
@@ -281,7 +298,6 @@ class BrushStrip(QWidget):
                                "press to lay it straight again")
         self.turned.setVisible(self.state.needs_source and (turn.rotation_deg != 0 or turn.scale != 1))
         self.graph.set_brush(brush)
-        self.mode.setVisible(tool == "copy")
         self.own_texture.setVisible(self.state.may_keep_texture)
         self.own_texture.setChecked(self.state.own_texture)
         self.aligned.setChecked(self.state.aligned)
@@ -289,6 +305,6 @@ class BrushStrip(QWidget):
         for name, button in self.pen_buttons.items():
             button.setChecked(getattr(brush, name))
             only_these = tool != "dab" or name in ("pressure_size", "pressure_ceiling")
-            button.setVisible(tool not in ("graft", "area", "strand") and only_these)
+            button.setVisible(tool not in ("graft", *_AREAS, "strand") and only_these)
         self._fit()
         self.cards.setVisible("dab" in self.state.tools or "sweep" in self.state.tools)

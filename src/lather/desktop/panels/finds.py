@@ -12,15 +12,17 @@ from PyQt6.QtWidgets import (
 )
 
 from lather.core.find.mend import can_mend
-from lather.core.job.finds import Find
+from lather.core.job.finds import Find, contrast_text
 from lather.core.kinds.registry import KINDS
 from lather.core.measure.keepers import find_box
 from lather.desktop.controls.finds import FindsControl
 from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.crops import CropDelegate, CropList, Crops
+from lather.desktop.panels.value_slider import ValueSlider
 from lather.desktop.theme.style import font
 
 STATE_WORDS = {"open": "", "mended": "mended", "keep": "stays", "skip": "skipped"}
+_WORDS = {"strands": "Clear", "even": "Even"}
 
 
 class _Finds(QAbstractListModel):
@@ -59,7 +61,7 @@ def _row(index: QModelIndex) -> tuple:
     find, state = index.data(Qt.ItemDataRole.UserRole), index.data(Qt.ItemDataRole.UserRole + 1)
     word = STATE_WORDS[state] or ("by hand" if not can_mend(find) else "")
     size = f"{find.size_px:.0f} px" if find.path is None else f"{find.size_px:.0f} × {find.width_px:.0f} px"
-    lines = (find.label, f"{size} · {find.contrast_de:.1f} ΔE", " · ".join(p for p in (find.zone, word) if p))
+    lines = (find.label, f"{size} · {contrast_text(find)}", " · ".join(p for p in (find.zone, word) if p))
     return find.id, find_box(find), lines, state != "open"
 
 
@@ -109,6 +111,10 @@ class FindsPanel(QWidget):
         self.list.selectionModel().selectionChanged.connect(self._selected)
         column.addWidget(self.list, 1)
         column.addLayout(self._decisions())
+        self.share = ValueSlider("Share of what is needed", 5, 100, 80)
+        self.share.setToolTip("Perfectly even skin is nobody’s: a fifth is left, to begin with")
+        self.share.changed.connect(lambda value, _: self._set_share(value / 100))
+        column.addWidget(self.share)
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
         column.addWidget(self.progress)
@@ -138,6 +144,9 @@ class FindsPanel(QWidget):
             row.addWidget(button, 1)
         return row
 
+    def _set_share(self, share: float) -> None:
+        self.control.even_share = share
+
     def _all_clicked(self) -> None:
         if self.control.busy:
             self.control.looking.stop()
@@ -158,7 +167,9 @@ class FindsPanel(QWidget):
         self._fill_filters(control)
         info = control.job.info
         self.title.setText(f"Finds in {info.label}")
-        self._word = "Clear" if info.id == "strands" else "Mend"
+        self._word = _WORDS.get(info.id, "Mend")
+        self.share.setVisible(info.id == "even")
+        self.share.set_value(100 * control.even_share)
         self.buttons["mend"].setText(f"{self._word}  E")
         finds = control.finds
         will = [f for f in finds if f.worth]
@@ -224,6 +235,8 @@ class FindsPanel(QWidget):
             return "Nothing of this kind here. Choose “All kinds” and “All places” to see the rest."
         if control.show == "rest":
             return "Everything that was found will show at the delivered size."
+        if control.job.stage_id == "even":
+            return "No blotch was found that will show. What you see all the same, brush with Lift or Lower."
         if control.job.stage_id == "strands":
             return "No stray hairs were found. Raise the sensitivity, or paint along a hair with Strand."
         return "Nothing was found that will show. What you see all the same, mend with Dab."

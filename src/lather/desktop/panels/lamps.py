@@ -9,6 +9,7 @@ from lather.desktop.panels.panel_head import panel_head
 from lather.desktop.panels.value_slider import ValueSlider, number_slider
 
 _A_ROW = 3
+_FOLDED = 5  # pills that are seen while the rest is folded away
 
 
 class LampsPanel(QWidget):
@@ -26,12 +27,14 @@ class LampsPanel(QWidget):
         self.buttons: dict[str, QPushButton] = {}
         tips = {PLAIN: ("Plain", "The picture as it will be delivered")}
         tips |= {lamp.id: (lamp.label, lamp.hint) for lamp in LAMPS.values()}
+        self._rows: list[QHBoxLayout] = []
         row = QHBoxLayout()
         for number, (lamp_id, (label, hint)) in enumerate(tips.items()):
             if number % _A_ROW == 0:
                 row = QHBoxLayout()
                 row.setSpacing(6)
                 column.addLayout(row)
+                self._rows.append(row)
             button = QPushButton(label)
             button.setObjectName("toggle")
             button.setCheckable(True)
@@ -42,7 +45,13 @@ class LampsPanel(QWidget):
             row.addWidget(button)
             if number % _A_ROW == _A_ROW - 1 or number == len(tips) - 1:
                 row.addStretch(1)
+        self.more = QPushButton()
+        self.more.setObjectName("toggle")
+        self.more.clicked.connect(lambda: self.fold(False))
+        self._rows[_FOLDED // _A_ROW].insertWidget(_FOLDED % _A_ROW, self.more)
         self.buttons[PLAIN].setChecked(True)
+        self.fold(False)
+        self._touched: set[str] = set()
         self.strengths: dict[str, ValueSlider] = {}
         for lamp in LAMPS.values():
             if lamp.strength is not None:
@@ -52,9 +61,29 @@ class LampsPanel(QWidget):
         """Each lamp keeps its own strength; only that of the lamp in hand is seen."""
         slider = number_slider(lamp.strength)
         slider.setVisible(False)
-        slider.changed.connect(lambda *_: self.chosen.emit(self.value))
+        slider.changed.connect(lambda *_: self._strength_set(lamp.id))
         self.strengths[lamp.id] = slider
         self.layout().addWidget(slider)
+
+    def _strength_set(self, lamp_id: str) -> None:
+        self._touched.add(lamp_id)
+        self.chosen.emit(self.value)
+
+    def set_start(self, lamp_id: str, shown_value: float) -> None:
+        """Where a strength begins by what was measured, unless the person has set it."""
+        if lamp_id not in self._touched:
+            self.strengths[lamp_id].set_value(shown_value)
+
+    def fold(self, on: bool) -> None:
+        """Only the first lamps, where there is no room for all; the rest opens in place."""
+        buttons = list(self.buttons.values())
+        on = on and not any(button.isChecked() for button in buttons[_FOLDED:])
+        for button in buttons[_FOLDED:]:
+            button.setVisible(not on)
+        self.more.setVisible(on)
+        self.more.setText(f"+ {len(buttons) - _FOLDED}")
+        self.more.setToolTip("The other lamps: " + ", ".join(button.text() for button in buttons[_FOLDED:]))
+        self.more.setAccessibleName(self.more.toolTip())
 
     @property
     def value(self) -> str:
@@ -68,6 +97,8 @@ class LampsPanel(QWidget):
 
     def choose(self, lamp_id: str) -> None:
         self.buttons[lamp_id].setChecked(True)
+        if self.buttons[lamp_id].isHidden():
+            self.fold(False)
         for one, slider in self.strengths.items():
             slider.setVisible(one == lamp_id)
         self.chosen.emit(lamp_id)

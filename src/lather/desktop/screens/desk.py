@@ -1,14 +1,18 @@
 """The desk: course strip above, finds left, photo in the middle, layers right, brush strip below."""
 
+from dataclasses import replace
+
 from PyQt6.QtCore import QCoreApplication, QEvent, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from lather.core.job.changes import Change
 from lather.core.job.commands import MoveLayer, RemoveEdits, RemoveLayer, SetLayer, SetStage
 from lather.core.job.model import Job
-from lather.core.lamps.registry import PLAIN
+from lather.core.lamps.base import ViewLamp
+from lather.core.lamps.registry import LAMPS, PLAIN
 from lather.desktop import settings
 from lather.desktop.canvas.canvas import PhotoCanvas
+from lather.desktop.canvas.view import View
 from lather.desktop.controls.face import FaceControl
 from lather.desktop.controls.fence import FenceControl
 from lather.desktop.controls.finds import FindsControl
@@ -17,8 +21,10 @@ from lather.desktop.controls.gauging import Gauging
 from lather.desktop.controls.ghost import GhostControl
 from lather.desktop.controls.graft import GraftControl
 from lather.desktop.controls.measured import Measured
+from lather.desktop.controls.pin import PinControl
 from lather.desktop.controls.pointer_overlay import draw_stroke_control
 from lather.desktop.controls.stroke import StrokeControl
+from lather.desktop.controls.tour import TourControl
 from lather.desktop.input.brush_state import BrushState
 from lather.desktop.input.focus import leave_keys_to_the_photo
 from lather.desktop.input.keys import TAKES_COMMANDS
@@ -34,6 +40,7 @@ from lather.desktop.panels.layers import LayersPanel
 from lather.desktop.panels.mends import MendsPanel
 from lather.desktop.panels.message_line import MessageLine
 from lather.desktop.panels.restraint import RestraintPanel
+from lather.desktop.panels.tour import TourPanel
 from lather.desktop.screens.desk_keys import DeskKeys
 from lather.desktop.screens.hints import hint
 from lather.desktop.stages.base import DeskParts, StagePart
@@ -95,10 +102,13 @@ class DeskScreen(QWidget):
         self.measured = Measured(job, self)
         self.found = FindsControl(self.canvas, job, self)
         self.gauging = Gauging(job, self.measured, self)
+        self.tour, self.pin = TourControl(self.canvas, job, self.measured, self), PinControl(self.canvas, self)
         self.control.keeper_near = self.found.keeper_near
         self.stages = make_parts(DeskParts(self.canvas, job, self.found, self.measured, self.control), self)
         job.parts = self.stages
-        self._pens = (self.face, self.fence, self.ghost, self.graft)
+        self.control.stage_text = lambda: self.part.pointer_text()
+        self.control.values.measured_size = lambda x, y: self.part.measured_size(x, y)
+        self._pens = (self.pin, self.face, self.fence, self.ghost, self.graft)
 
     def _make_panels(self) -> None:
         self.course = CourseStrip()
@@ -109,6 +119,8 @@ class DeskScreen(QWidget):
         self.layers = LayersPanel()
         self.restraint = RestraintPanel()
         self.lamps = LampsPanel()
+        self.tours = TourPanel(self.tour, self.pin)
+        self._view_left: View | None = None
         self.areas = AreasPanel(self.fence, self.face)
         self.messages = MessageLine()
         self._rules: dict[str, QFrame] = {}
@@ -138,6 +150,8 @@ class DeskScreen(QWidget):
             control.draw(painter, canvas)
         if not (self.fence.drawing or self.face.editing or self.graft.active or self.part.takes_pointer()):
             draw_stroke_control(painter, canvas, self.control)
+        if not self.control.painting_now or self.pin.place is not None:
+            self.pin.draw(painter, canvas, self.state.brush.size_px / 2 * canvas.view.scale)
 
     # layout
 
@@ -174,6 +188,9 @@ class DeskScreen(QWidget):
         self.list_stack = QStackedWidget()
         self.list_stack.addWidget(self.finds)
         self.list_stack.addWidget(self.mends)
+        for part in self.stages.values():
+            if part.list_panel is not None:
+                self.list_stack.addWidget(part.list_panel)
         left.addWidget(self.list_stack, 1)
         return self.left
 
@@ -198,7 +215,7 @@ class DeskScreen(QWidget):
                 inside.addWidget(part.panel)
                 self._rules[stage_id] = rule()
                 inside.addWidget(self._rules[stage_id])
-        for widget in (self.restraint, self.lamps, self.areas):
+        for widget in (self.restraint, self.lamps, self.tours, self.areas):
             inside.addWidget(widget)
             inside.addWidget(rule())
         title = QLabel("Under the pointer")
@@ -234,7 +251,7 @@ class DeskScreen(QWidget):
         self.control.brush_changed.connect(self.brush_strip.refresh)
         self.canvas.pen.connect(self._read_place)
         self.canvas.view_changed.connect(self._read_view)
-        for part in (self.control, self.graft, self.fence, self.face, self.found, self.ghost, self.measured,
+        for part in (self.pin, self.control, self.graft, self.fence, self.face, self.found, self.ghost, self.measured,
                      self.gauging, *self.stages.values()):
             part.message.connect(self.message)
         self.lamps.chosen.connect(self._take_lamp)
@@ -256,7 +273,9 @@ class DeskScreen(QWidget):
         if tools:
             self.brush_strip.choose(wanted if wanted in tools else tools[0])
         self.lamps.choose(PLAIN)
-        self.show_list("finds" if self.job.info.finds else "mends")
+        self.part.chosen()
+        self.lists.button("finds").setText(self.part.list_name or "Finds")
+        self.show_list("finds" if self.job.info.finds or self.part.list_panel is not None else "mends")
         if self.job.stage_id != "mend":
             self.measured.ask()
 
@@ -266,7 +285,8 @@ class DeskScreen(QWidget):
         self.canvas.update()
 
     def _take_lamp(self, lamp_id: str) -> None:
-        if lamp_id == PLAIN:
+        self._look_from(lamp_id)
+        if lamp_id == PLAIN or isinstance(LAMPS[lamp_id], ViewLamp):
             self.canvas.set_lamp(PLAIN)
             return
         self.measured.ask()
@@ -279,9 +299,22 @@ class DeskScreen(QWidget):
         }
         self.canvas.set_lamp(lamp_id, seen | parted | self.lamps.settings)
 
+    def _look_from(self, lamp_id: str) -> None:
+        """Lamps that only look from elsewhere: mirrored, or as large as the picture is delivered."""
+        canvas = self.canvas
+        canvas.set_mirrored(lamp_id == "mirror")
+        if lamp_id == "delivered":
+            self._view_left = self._view_left or canvas.view
+            long_edge = max(canvas.picture.width, canvas.picture.height)
+            canvas.zoom_to(self.lamps.settings["strength"] / long_edge)
+        elif self._view_left is not None:
+            canvas.set_view(replace(self._view_left, mirrored=canvas.view.mirrored, width=canvas.view.width,
+                                    height=canvas.view.height))
+            self._view_left = None
+
     def show_list(self, key: str) -> None:
         self.lists.set_value(key)
-        self.list_stack.setCurrentWidget(self.finds if key == "finds" else self.mends)
+        self.list_stack.setCurrentWidget((self.part.list_panel or self.finds) if key == "finds" else self.mends)
 
     def _layer_changed(self, layer_id: str, field: str, value, dragging: bool) -> None:
         if getattr(self.job.stage.layer(layer_id), field) != value or not dragging:
@@ -305,6 +338,8 @@ class DeskScreen(QWidget):
         if face is not None:
             self.state.fit_to_face(face.width_px)
             self.brush_strip.refresh()
+        self.lamps.set_start("grey", 100 * self.measured.measures.grey_mix)
+        self.tours.refresh()
         self.show_job(self.job.job)
 
     # what is shown
@@ -328,8 +363,9 @@ class DeskScreen(QWidget):
         part.show_job()
         self.lists.button("mends").setText(f"{info.edit_word.capitalize()}s")
         self.mends.show_layer(layer, info.edit_word, part.empty_text())
-        if self.lamps.value != PLAIN:
+        if self.canvas.lamp != PLAIN:
             self._take_lamp(self.lamps.value)
+        self.tours.refresh()
         self.canvas.set_job(job)
         # The right panel may hold other rows now: lay them out before they are painted, not a frame later.
         QCoreApplication.sendPostedEvents(None, QEvent.Type.LayoutRequest.value)
@@ -344,6 +380,7 @@ class DeskScreen(QWidget):
         """Position and colour under the pointer, from the tile on screen."""
         if event.kind == "leave" or self.control.painting:
             return
+        self.part.hovered(event)
         self._read_view()
         bounds = self.canvas.picture
         if not (bounds.x0 <= event.x < bounds.x1 and bounds.y0 <= event.y < bounds.y1):

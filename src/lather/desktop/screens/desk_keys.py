@@ -23,11 +23,11 @@ class DeskKeys:
             "move": self._move,
             "fit": self._fit,
             "next_tool": self._next_tool,
-            "previous_find": found.back,
-            "next_find": lambda: found.step(1),
-            "mend_find": found.mending.mend,
-            "keep_find": lambda: found.decide("keep"),
-            "skip_find": lambda: found.decide("skip"),
+            "previous_find": lambda: self._decide("previous_find", found.back),
+            "next_find": lambda: self._decide("next_find", lambda: found.step(1)),
+            "mend_find": lambda: self._decide("mend_find", found.mending.mend),
+            "keep_find": lambda: self._decide("keep_find", lambda: found.decide("keep")),
+            "skip_find": lambda: self._decide("skip_find", lambda: found.decide("skip")),
             "next_source": self._next_source,
             "lay_down": desk.graft.lay_down,
             "other_card": desk.brush_strip.cards.other,
@@ -48,6 +48,11 @@ class DeskKeys:
             self._desk.control.hold(action)
         elif action in self._pressed:
             self._pressed[action]()
+
+    def _decide(self, action: str, otherwise) -> None:
+        """A stage with a list of its own goes by it; else it is about finds."""
+        if not self._desk.part.decide(action):
+            otherwise()
 
     def release(self, action: str) -> None:
         canvas = self._desk.canvas

@@ -30,18 +30,22 @@ class DeskParts:
 class StagePart(QObject):
     """panel: its box under the layers, or None. empty: what its list says while nothing is on the layer in hand.
 
+    list_name, list_panel: a list of its own at the left, in the place of the finds; a box without one has none.
+
     `message(text)` for the person.
     """
 
     message = pyqtSignal(str)
     empty = "Nothing on this layer yet."
     hint = ""
+    list_name = ""
 
     def __init__(self, info: StageInfo, desk: DeskParts, parent: QObject | None = None):
         super().__init__(parent)
         self.info, self.desk = info, desk
         self.canvas, self.job = desk.canvas, desk.job
         self.panel: QWidget | None = None
+        self.list_panel: QWidget | None = None
 
     @property
     def in_hand(self) -> bool:
@@ -69,11 +73,29 @@ class StagePart(QObject):
         """True if the event was for the stage itself and not for the brush."""
         return False
 
+    def hovered(self, event: PenEvent) -> None:
+        """The pointer moved over the photo, pen up; called while the stage is in hand."""
+
+    def pointer_text(self) -> str:
+        """What is told at the pointer; "" for what is told in every stage."""
+        return ""
+
+    def measured_size(self, x: float, y: float) -> float | None:
+        """Brush size (px) for what lies at a place, by what this stage knows of it; None where it knows nothing."""
+        return None
+
+    def chosen(self) -> None:
+        """The stage was taken in hand."""
+
     def draw(self, painter: QPainter, canvas: PhotoCanvas) -> None:
         """Lay something over the photo, in device pixels; called while the stage is in hand."""
 
     def takes_pointer(self) -> bool:
         """True where `draw` shows the pointer itself."""
+        return False
+
+    def decide(self, action: str) -> bool:
+        """One of the keys for finds (mend_find, skip_find, next_find, previous_find); True if it was for the stage."""
         return False
 
     def again(self) -> bool:

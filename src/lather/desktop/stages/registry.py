@@ -4,9 +4,11 @@ from PyQt6.QtCore import QObject
 
 from lather.core.stages.registry import STAGES
 from lather.desktop.stages.base import DeskParts, StagePart
+from lather.desktop.stages.even.part import EvenPart
 from lather.desktop.stages.grain.part import GrainPart
 from lather.desktop.stages.mend.part import MendPart
 from lather.desktop.stages.plain import PlainPart
+from lather.desktop.stages.sculpt.part import SculptPart
 from lather.desktop.stages.split.part import SplitPart
 from lather.desktop.stages.strands.part import StrandsPart
 
@@ -14,6 +16,8 @@ PARTS: dict[str, type[StagePart]] = {
     "mend": MendPart,
     "strands": StrandsPart,
     "split": SplitPart,
+    "even": EvenPart,
+    "sculpt": SculptPart,
     "grain": GrainPart,
 }
 

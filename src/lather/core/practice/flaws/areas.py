@@ -4,12 +4,13 @@ import cv2
 import numpy as np
 
 from lather.core.find.lines import band
-from lather.core.practice.flaws.base import BLOOD, Flaw, Scene, blob, relief, to_contrast
+from lather.core.practice.flaws.base import BLOOD, MELANIN, Flaw, Scene, blob, relief, to_contrast
 from lather.core.practice.flaws.lines import follow_form, wander
 from lather.core.practice.flaws.tube import as_points, distance_to_path, line_flaw, path_bounds
 from lather.core.practice.sitters import SKIN
 
 _TRIES = 60
+_COLOURLESS = 0.12  # share of the blotches that are mere shade
 _HOLLOW = np.array([0.85, 0.95, 0.75], np.float32)  # veins and shade under thin skin: darker, a little bluish
 
 
@@ -130,9 +131,14 @@ def _soft_area(scene: Scene, kind: str, size_mm, draw, contrast_de, where=None) 
 
 
 def make_blotch(scene: Scene) -> Flaw | None:
-    """Uneven light: the skin a little darker or lighter over a centimetre or two."""
-    sign = scene.rng.choice([-1.0, 1.0], p=[0.65, 0.35])
-    return _soft_area(scene, "blotch", (9, 20), lambda b, m, s, _: b * np.exp(sign * 0.8 * s * m), (2.0, 4.0))
+    """Pigment: the skin a little darker or lighter over some millimetres, by melanin and blood; seldom by neither."""
+    rng = scene.rng
+    sign, melanin = rng.choice([1.0, -0.8], p=[0.65, 0.35]), rng.uniform(0, 1)
+    colour = melanin * MELANIN + (1 - melanin) * BLOOD
+    if rng.uniform() < _COLOURLESS:
+        colour = np.full(3, 0.8, np.float32)
+    kind = "blotch_dark" if sign > 0 else "blotch_bright"
+    return _soft_area(scene, kind, (2, 8), lambda b, m, s, _: b * np.exp(-sign * s * colour * m), (2.0, 4.0))
 
 
 def make_redness(scene: Scene) -> Flaw | None:

@@ -7,6 +7,7 @@ import numpy as np
 from lather.core.brush.coverage import fenced, stroke_coverage
 from lather.core.job.model import Layer, Stroke
 from lather.core.levels import halve
+from lather.core.parameters import Choice
 from lather.core.recent import Recent
 from lather.core.stages.base import LiveEdit, Painting, Step, Surroundings
 from lather.core.stages.even.around import coverage_on_grid, edit_on_grid, needed_around, reach_of
@@ -21,6 +22,8 @@ from lather.core.types import EncodedRGB, Mask, Rect
 FREE_STOPS = 1.0  # of a free stroke at full coverage
 _STOPS = np.float32(1 / np.log(2))
 _TARGETS_KEPT = 4000  # places, a few kB each
+BOTH, LIFTING, LOWERING = "both", "lift", "lower"
+_SIDE = Choice("side", "This layer", {BOTH: "Lifts and lowers", LIFTING: "Lifts only", LOWERING: "Lowers only"}, BOTH)
 LIFTED, LOWERED, FREE_LIFTED, FREE_LOWERED = range(4)
 
 
@@ -34,6 +37,7 @@ class EvenKind(LightKind):
     id = "even"
     method = b"even-1" + METHOD
     prepares = True
+    parameters = (_SIDE,)
     planes = ("lift", "lower", "free lift", "free lower")
 
     def __init__(self, stores=None):
@@ -80,15 +84,15 @@ class EvenKind(LightKind):
         if coverage[..., : LOWERED + 1].any():
             area = rect.from_level(level).intersect(around.bounds)
             field = self.stores.needed.over(Seen.input_of(around), area).channel(NEEDED)
-            needed = field.at(rect, level)[..., 0]
+            needed = _of_side(field.at(rect, level)[..., 0], layer)
             total = coverage[..., LIFTED] * np.maximum(needed, 0) + coverage[..., LOWERED] * np.minimum(needed, 0)
         free = coverage[..., FREE_LIFTED] - coverage[..., FREE_LOWERED]
-        stops = _STOPS * total + np.float32(FREE_STOPS) * free
+        stops = _STOPS * total + np.float32(FREE_STOPS) * _of_side(free, layer)
         if edits:
             own = np.zeros_like(total)
             for edit in edits:
                 own = edit.laid_on(own, total / strength, rect, level)
-            stops += _STOPS * strength * own
+            stops += _STOPS * strength * _of_side(own, layer)
         return stops
 
     def _laid_on(self, around: Surroundings, step: Step, coverage: Mask, rect: Rect, level: int) -> EncodedRGB:
@@ -166,6 +170,12 @@ class LiveAround(LiveMap):
         edits = [*kind._around_edits(around, layer, area, level), _Around(self.stroke, target, _halved(own, level))]
         cover = self._coverage(rect, level) * np.float32(layer.strength)
         return exposed(around.below(rect, level), kind.stops_with(around, layer, cover, edits, rect, level))
+
+
+def _of_side(light: np.ndarray, layer: Layer) -> np.ndarray:
+    """What of an exposure a layer takes."""
+    side = layer.settings.get("side", BOTH)
+    return light if side == BOTH else np.maximum(light, 0) if side == LIFTING else np.minimum(light, 0)
 
 
 def _inside(layer: Layer, cover: Mask, area: Rect) -> Mask:

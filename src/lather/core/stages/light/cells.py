@@ -77,7 +77,8 @@ class Grid:
         """Columns and rows of the cells that a level-0 rectangle reaches, with a point more on each side."""
         more = int(np.ceil(self.px)) + 1
         inside = rect.expand(more).intersect(self.bounds)
-        return Rect(inside.x0 // self.side, inside.y0 // self.side, -(-inside.x1 // self.side), -(-inside.y1 // self.side))
+        x0, y0, x1, y1 = inside
+        return Rect(x0 // self.side, y0 // self.side, -(-x1 // self.side), -(-y1 // self.side))
 
     def reads(self, column: int, row: int) -> Rect:
         """Level-0 pixels that a cell is made from."""

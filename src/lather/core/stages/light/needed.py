@@ -11,7 +11,7 @@ import numpy as np
 
 from lather.core.colour import srgb
 from lather.core.job.face_map import SIDES, FaceMap
-from lather.core.job.face_mesh import BROWS, LIPS_OUTER, LIDS, NOSTRILS, OVAL
+from lather.core.job.face_mesh import BROWS, LIDS, LIPS_OUTER, NOSTRILS, OVAL
 from lather.core.memory import Budget
 from lather.core.recent import Recent
 from lather.core.stages.light.cells import (
@@ -33,6 +33,7 @@ NEEDED, BARE, LIGHT = 0, 1, 2
 """Channels of the field: light that is missing (natural logarithm), share of bare skin, log luminance."""
 _MOST = 0.35  # natural logarithm, half a stop: what is further off is no blotch
 _BLACK = np.float32(0.02)
+_BANDS, _BAND_GAIN = (1.0, 10.0, 28.0), 8  # pixels of the fine grid
 _SURE, _UNSURE = 0.9, 0.5  # chance of bare skin from which all that is needed is laid down, and nothing
 _FACE_SEEN_PX = 64
 _LEAST_SKIN = 30  # pixels
@@ -74,8 +75,8 @@ class NeededLight:
         return held
 
     def _cell(self, seen: Seen, column: int, row: int) -> np.ndarray:
-        key = ("needed", self._network, seen.grid, seen.fingerprint(seen.grid.reads(column, row)), faces_key(seen.faces),
-               column, row)
+        made_from = seen.fingerprint(seen.grid.reads(column, row)), faces_key(seen.faces)
+        key = ("needed", self._network, seen.grid, *made_from, column, row)
         return self._kept(key, lambda: self._worked_out(seen, column, row))
 
     def _light(self, seen: Seen, column: int, row: int) -> np.ndarray:
@@ -86,16 +87,24 @@ class NeededLight:
         linear = read_cell(seen, column, row)
         usual = self._kept(("usual", faces_key(seen.faces), _nearest(seen, column, row), seen.grid),
                            lambda: _usual(seen, column, row))
-        looked_at = np.log(linear / usual + _BLACK)
+        looked_at = _looked_at(np.log(linear / usual + _BLACK))
         with _lock:
             network = _network(self._network)
-            network.setInput(np.ascontiguousarray(looked_at.transpose(2, 0, 1)[None], np.float32))
+            network.setInput(looked_at[None])
             out = network.forward()[0]
         own = slice(MARGIN // 2, MARGIN // 2 + POINTS)
         light, sure = out[0, own, own], 1 / (1 + np.exp(-out[1, own, own]))
         bare = np.clip((sure - _UNSURE) / (_SURE - _UNSURE), 0, 1) * _open(seen, column, row)
         inner = slice(MARGIN, MARGIN + CELL)
         return np.stack([np.clip(light, -_MOST, _MOST) * bare, bare, log_light(linear[inner, inner])], -1)
+
+
+def _looked_at(seen: np.ndarray) -> np.ndarray:
+    """(8, h, w) of log light (h, w, 3): itself, its bands, and bands of its colour, where pigment shows."""
+    colour = np.stack([seen.mean(-1), seen[..., 0] - seen[..., 1], seen[..., 1] - seen[..., 2]], -1)
+    near, wide, wider = (cv2.GaussianBlur(colour, (0, 0), sigma) for sigma in _BANDS)
+    bands = _BAND_GAIN * np.concatenate([near - wide, (near - wider)[..., 1:]], -1)
+    return np.ascontiguousarray(np.concatenate([seen, bands], -1).transpose(2, 0, 1), np.float32)
 
 
 def faces_key(faces: tuple[FaceMap, ...]) -> bytes:
@@ -146,7 +155,7 @@ def _open(seen: Seen, column: int, row: int) -> np.ndarray:
                                                      for side in SIDES)]
             for outline, room in outlines:
                 draw(closed, grid, face, outline, column, row, room)
-    return 1 - cv2.GaussianBlur(closed.astype(np.float32), (0, 0), _SOFT) if closed.any() else np.ones(closed.shape, np.float32)
+    return 1 - cv2.GaussianBlur(closed.astype(np.float32), (0, 0), _SOFT)
 
 
 def draw(plane: np.ndarray, grid: Grid, face: FaceMap, outline, column: int, row: int, room: float) -> None:

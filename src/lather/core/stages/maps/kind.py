@@ -87,9 +87,9 @@ class MapKind(LayerKind):
         return hashlib.blake2b(self.method + said + key, digest_size=16).digest()
 
     def render(self, around: Surroundings, step: Step, rect: Rect, level: int) -> EncodedRGB:
-        return self._laid_on(around, step, self._coverage(around, step.layer, rect, level), rect, level)
+        return self._laid_on(around, step, self.coverage_of(around, step.layer, rect, level), rect, level)
 
-    def _coverage(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> Mask:
+    def coverage_of(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> Mask:
         def read(part: Rect, at: int) -> Mask:
             start = self.start(layer)
             apart = (self.plane(layer, plane) for plane in self.planes)

@@ -53,7 +53,7 @@ class SculptKind(LightKind):
         light, shade = self._asked(layer, coverage, form)
         before_light = before_shade = np.float32(0)
         for one in self._earlier(around):
-            held = self._coverage(around, one, rect, level) * np.float32(one.strength)
+            held = self.coverage_of(around, one, rect, level) * np.float32(one.strength)
             more = self._asked(one, held, form)
             before_light, before_shade = before_light + more[LIGHT], before_shade + more[SHADE]
         most_light, most_shade = most_stops(around.job_kind)
@@ -87,4 +87,5 @@ def _wide(around: Surroundings, rect: Rect) -> Rect:
     grid = Grid.of(around.bounds, around.faces)
     cells = grid.cells(rect)
     side = grid.side
-    return Rect(cells.x0 * side, cells.y0 * side, cells.x1 * side, cells.y1 * side).expand(side).intersect(around.bounds)
+    reach = Rect(cells.x0 * side, cells.y0 * side, cells.x1 * side, cells.y1 * side).expand(side)
+    return reach.intersect(around.bounds)

@@ -1,65 +1,25 @@
-"""Area: an outline drawn on the photo; the tone inside is smoothed at once, with the values in hand."""
+"""Area: an outline drawn on the photo, whose tone is smoothed; it says when light and shade were mixed."""
 
-from dataclasses import replace
-
-import numpy as np
-from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtGui import QPainter
-
-from lather.core.job.commands import AddEdits
-from lather.core.job.model import Stroke, freeze_points, new_id
+from lather.core.job.model import Stroke
 from lather.core.stages.split.area import mixes_light_and_shade
 from lather.desktop.canvas.canvas import PhotoCanvas
-from lather.desktop.canvas.pointer import draw_outline, draw_tag
 from lather.desktop.canvas.stroke_worker import StrokeWorker
-from lather.desktop.controls.outline_trail import OutlineTrail
+from lather.desktop.controls.outlined import OutlineControl
 from lather.desktop.input.brush_state import BrushState
-from lather.desktop.input.pen import PenEvent
 from lather.desktop.open_job import OpenJob
 
-_LEAST_SIDE_PX = 6.0
 
-
-class AreaControl(QObject):
-    """Takes the pen while Area is in hand. The next outline gets the same values, so one drawing is all it takes."""
-
-    message = pyqtSignal(str)
-
+class AreaControl(OutlineControl):
     def __init__(self, canvas: PhotoCanvas, job: OpenJob, state: BrushState, worker: StrokeWorker, parent=None):
-        super().__init__(parent)
-        self.canvas, self.job, self.state, self.worker = canvas, job, state, worker
+        super().__init__(canvas, job, state, "area", self._prompt, parent)
+        self.worker = worker
         worker.answered.connect(self._answered)
-        self._trail = OutlineTrail()
-        self._last: Stroke | None = None
+        self.laid.connect(self._check)
 
-    @property
-    def active(self) -> bool:
-        return self.state.tool == "area"
+    def _prompt(self) -> str:
+        return "outline skin of one light" if self.state.mode == "any" else "outline to flatten"
 
-    def pen_event(self, event: PenEvent) -> bool:
-        """True if the event was for the outline."""
-        if not self.active or event.context or event.shift:
-            return False
-        outline = self._trail.take(event)
-        if outline:
-            self._finish(outline)
-        self.canvas.update()
-        return event.kind != "leave"
-
-    def _finish(self, trail: list[tuple[float, float]]) -> None:
-        corners = np.array(trail, float)
-        if len(corners) < 3 or np.ptp(corners, axis=0).min() < _LEAST_SIDE_PX:
-            self.message.emit("Draw an outline around the skin to even; a touch alone is no outline.")
-            return
-        points = np.column_stack([corners, np.ones(len(corners)), np.zeros(len(corners))])
-        state = self.state
-        self._lay(Stroke(new_id(), "area", state.brush, freeze_points(points), mode=state.area_mode,
-                         fence=state.fence, feather=state.area_feather_px))
-
-    def _lay(self, stroke: Stroke) -> None:
-        layer = self.job.ensure_layer()
-        self._last = stroke
-        self.job.do(AddEdits(self.job.stage_id, layer.id, (stroke,)))
+    def _check(self, stroke: Stroke) -> None:
         engine, job, stage_id = self.canvas.engine, self.job.job, self.job.stage_id
 
         def check():
@@ -69,22 +29,7 @@ class AreaControl(QObject):
 
         self.worker.ask(check)
 
-    def again(self) -> bool:
-        """The last outline once more (a second pass). False if there is none."""
-        if not self.active or self._last is None:
-            return False
-        self._lay(replace(self._last, id=new_id(), brush=self.state.brush, feather=self.state.area_feather_px,
-                          mode=self.state.area_mode))
-        return True
-
     def _answered(self, answer: object) -> None:
         if isinstance(answer, tuple) and answer[0] == "area" and answer[1] is not None:
             self.message.emit(f"This outline holds a highlight and a shadow ({answer[1]:.0f} ΔL* apart): evened "
                               "together they turn grey. Undo, and draw one around each.")
-
-    def draw(self, painter: QPainter, canvas: PhotoCanvas) -> None:
-        if self._trail.places:
-            draw_outline(painter, [canvas.to_screen(x, y) for x, y in self._trail.places])
-        elif canvas.pointer is not None:
-            text = "outline skin of one light" if self.state.area_mode == "any" else "outline to flatten"
-            draw_tag(painter, canvas.pointer.x() + 14, canvas.pointer.y() - 14, text)
