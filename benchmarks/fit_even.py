@@ -28,6 +28,7 @@ _CROP, _BATCH, _RATE = 160, 6, 4e-3
 _SCALE = 0.05  # of the light that is given: what is usual is near 1 inside the network
 _CHANNELS = (20, 36, 52, 52)
 _MELANIN, _BLOOD = np.float32([0.55, 0.85, 1.15]), np.float32([0.16, 1.0, 0.8])
+_COLOURLESS = 0.04  # share of the blobs that are mere shade, which no network can tell
 _LUMINANCE = np.float32([0.2126, 0.7152, 0.0722])
 
 
@@ -109,15 +110,20 @@ def noise(rng, shape, low, high) -> np.ndarray:
     return field / max(float(field.std()), 1e-6)
 
 
+def skin_colour(rng) -> np.ndarray:
+    """Absorbance (3,) of melanin, of blood, or of some of both."""
+    share = float(np.clip(rng.uniform(-0.5, 1.8), 0, 1))
+    return share * _MELANIN + (1 - share) * _BLOOD
+
+
 def pigment(rng, shape) -> np.ndarray:
     """Absorbance (h, w, 3): mottling of several sizes, and blobs of 2-8 mm."""
     out = np.zeros((*shape, 3), np.float32)
     for _ in range(rng.integers(1, 4)):
-        share = rng.uniform(0, 1)
-        colour = share * _MELANIN + (1 - share) * _BLOOD
+        colour = skin_colour(rng)
         out += rng.uniform(0.01, 0.05) * noise(rng, shape, 1, 9)[..., None] * colour
     ys, xs = np.mgrid[: shape[0], : shape[1]].astype(np.float32)
-    for _ in range(rng.integers(0, 14)):
+    for _ in range(rng.integers(3, 16)):
         radius = rng.uniform(3, 14)
         y, x = rng.uniform(0, shape[0]), rng.uniform(0, shape[1])
         turn, stretch = rng.uniform(0, np.pi), rng.uniform(1, 1.5)
@@ -126,11 +132,10 @@ def pigment(rng, shape) -> np.ndarray:
         wobble = 1 + 0.15 * np.cos(3 * np.arctan2(v, u) + rng.uniform(0, 6)) * rng.uniform(0, 1)
         mask = np.clip(1.75 - np.hypot(u, v) / (radius * wobble), 0, 1)
         mask = mask * mask * (3 - 2 * mask)
-        share, sign = rng.uniform(0, 1), 1 if rng.uniform() < 0.68 else -0.8
-        colour = share * _MELANIN + (1 - share) * _BLOOD
-        if rng.uniform() < 0.12:
+        sign, colour = 1 if rng.uniform() < 0.68 else -0.8, skin_colour(rng)
+        if rng.uniform() < _COLOURLESS:
             colour = np.float32([0.8, 0.8, 0.8])
-        out += sign * rng.uniform(0.05, 0.28) * mask[..., None] * colour
+        out += sign * rng.uniform(0.06, 0.3) * mask[..., None] * colour
     return out
 
 
@@ -149,10 +154,10 @@ def sample(rng, person: Person):
     photo, even, skin = cut(person.photo), cut(person.even), cut(person.skin)
     small = np.float32(1e-3)
     which = rng.uniform()
-    amount = np.float32(rng.uniform(0.6, 1.6) if which < 0.55 else rng.uniform(-0.2, 0.3) if which < 0.8 else 0.8)
+    amount = np.float32(rng.uniform(0.6, 1.6) if which < 0.4 else rng.uniform(-0.2, 0.3) if which < 0.75 else 0.8)
     difference = np.log(photo + small) - np.log(even + small)
     seen = np.log(even + small) + amount * difference
-    if which >= 0.55:
+    if which >= 0.4:
         seen = seen - pigment(rng, skin.shape) * skin[..., None] * rng.uniform(0.6, 1.2)
     seen = np.exp(seen)
     light = np.log(even @ person.light + small) - np.log(seen @ person.light + small)
@@ -188,7 +193,7 @@ def fit(people: list[Person], minutes: float, start: str | None) -> Needed:
         if share >= 1:
             break
         for group in descent.param_groups:
-            group["lr"] = _RATE * (0.5 if start else 1) * min(1, (step + 1) / 60) * (0.5 + 0.5 * np.cos(np.pi * share))
+            group["lr"] = _RATE * (0.75 if start else 1) * min(1, (step + 1) / 60) * (0.5 + 0.5 * np.cos(np.pi * share))
         out = net(seen)
         light, skin, counts = (nn.functional.avg_pool2d(part[:, None], 2)[:, 0] for part in (light, skin, counts))
         bare = (skin > 0.9).float()

@@ -11,6 +11,7 @@ from lather.cli.outputs import make_folder, refuse_clashes
 from lather.cli.workers import in_processes
 from lather.core.engine.export import Output
 from lather.core.errors import RequestError
+from lather.core.find.even import even_all_command
 from lather.core.find.finder import find_all
 from lather.core.find.mend import mend_all
 from lather.core.find.strands import chosen_hairs
@@ -20,6 +21,8 @@ from lather.core.job.limits import job_kind_named, job_kinds
 from lather.core.kinds.registry import stage_of_kind
 from lather.core.session import Session
 from lather.core.stages.registry import STAGES
+
+ROUTES = ("light", "mend")
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -31,15 +34,18 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--jobs", type=whole(1, 64), default=1, metavar="N", help="photos worked on at the same time")
     parser.add_argument("--soft", type=number(0, 100), default=0.0, metavar="PERCENT",
                         help="share of the finest stray hairs to leave, for a soft look")
+    parser.add_argument("--route", choices=ROUTES, default=ROUTES[0],
+                        help="light: mend, then even blotches by light; mend: only mend (default: light)")
     parser.add_argument("--brief", help="kind of job, for how much of creases and hollows stays: "
                         + ", ".join(job_kinds()))
     add_delivery_arguments(parser)
 
 
 def mend_photo(
-    photo: str, out: str, job: str | None, bits: int | None, delivery, soft_share: float, job_kind: str | None
+    photo: str, out: str, job: str | None, bits: int | None, delivery, soft_share: float, job_kind: str | None,
+    route: str = ROUTES[0],
 ) -> dict:
-    """Find, mend, clear, match grain and deliver one photo; what was done, as plain values. Raises LatherError."""
+    """Find, mend, clear, even, match grain and deliver a photo; what was done, as plain values. Raises LatherError."""
     fmt = format_for(out)
     session = Session.open(photo)
     if job_kind is not None:
@@ -49,6 +55,7 @@ def mend_photo(
     wanted = [f for f in finds if f.worth and session.job.find_state(f) == "open"]
     flaws = [f for f in wanted if stage_of_kind(f.kind) == "mend"]
     hairs = chosen_hairs(wanted, soft_share=soft_share)
+    blotches = [f for f in wanted if stage_of_kind(f.kind) == "even"]
     done = {}
     for stage_id, chosen in (("mend", flaws), ("strands", hairs)):
         layers = session.job.stage(stage_id).layers
@@ -57,6 +64,9 @@ def mend_photo(
         if command is not None:
             session.history.do(command)
     mended = done["mend"] + done["strands"]
+    evening = even_all_command(session.job, session.photo.bounds) if route == "light" else None
+    if evening is not None:
+        session.history.do(evening)
     by_itself = set()
     for info in STAGES:
         command = info.automatic(session.job, measures) if info.automatic else None
@@ -74,6 +84,7 @@ def mend_photo(
         "finds": len(finds),
         "mended": mended,
         "strands": done["strands"],
+        "evened": len(blotches) if evening is not None else 0,
         "grain": "grain" in by_itself,
         "kept": kept,
         "will_not_show": sum(not f.worth for f in finds),
@@ -98,7 +109,7 @@ def run(arguments: argparse.Namespace) -> int:
         stem = Path(photo).stem
         out = str(Path(arguments.out) / f"{stem}-mended.tif") if many else arguments.out
         job = str(Path(arguments.job) / f"{stem}.lather") if many and arguments.job else arguments.job
-        tasks.append((photo, out, job, arguments.bits, delivery, arguments.soft / 100, job_kind))
+        tasks.append((photo, out, job, arguments.bits, delivery, arguments.soft / 100, job_kind, arguments.route))
     for task in tasks:
         _check_names(*task[1:4])
     refuse_clashes([path for task in tasks for path in task[1:3] if path], arguments.photos, folders=folders)
@@ -114,7 +125,7 @@ def run(arguments: argparse.Namespace) -> int:
         return 0
     for r in results:
         print(
-            f"{r['out']}: {r['mended']} of {r['finds']} finds mended, {r['kept']} kept, "
+            f"{r['out']}: {r['mended']} of {r['finds']} finds mended, {r['evened']} evened, {r['kept']} kept, "
             f"{r['will_not_show']} will not show"
         )
     return 0

@@ -8,10 +8,10 @@ from PyQt6.QtCore import QEvent
 from lather.bench.window import Bench
 
 
-def brush(bench: Bench, size: float):
+def brush(bench: Bench, size: float, tool: str = "carry"):
     """Latencies of a stroke, in ms, and the bytes that an event touches."""
     strip, state = bench.desk.brush_strip, bench.desk.state
-    strip.choose("carry")
+    strip.choose(tool)
     strip.size.set_value(size, tell=True)
     width, height = bench.canvas.picture.x1, bench.canvas.picture.y1
     x, y = 0.48 * width, 0.33 * height

@@ -10,10 +10,9 @@ from lather.core.colour.lab import srgb_to_lab
 from lather.core.find.scene import FindScene
 from lather.core.job.finds import Find
 from lather.core.stages.light.cells import Field, Seen
-from lather.core.stages.light.needed import BARE, LIGHT, NEEDED, NeededLight, new_cells
+from lather.core.stages.light.needed import BARE, NeededLight, needed_lightness, new_cells
 from lather.core.types import EncodedRGB, Rect
 
-LIGHTNESS_SLOPE = np.float32(116 / 3)  # of L* by the logarithm of the luminance, times its cube root
 _LEAST_PEAK, _LEAST_LOBE = 0.9, 0.35  # ΔL* of a blotch at its middle, and where it ends (or 30 % of its middle)
 _END_SHARE = 0.3
 _SMOOTH = 1.2  # points
@@ -37,23 +36,15 @@ class Lobe:
     corner: tuple[int, int]
 
 
-def needed_lightness(field: Field) -> np.ndarray:
-    """ΔL* that is missing at each point. field: of `NeededLight.over`."""
-    return LIGHTNESS_SLOPE * np.exp(field.values[..., LIGHT] / 3) * field.values[..., NEEDED]
-
-
 def find_blotches(scene: FindScene, needed: NeededLight | None = None) -> list[Find]:
     """Dark and bright blotches on bare skin, and where their colour will stay."""
     measures = scene.measures
     photo, skin = measures.photo, measures.skin > 0.5
     if skin.mean() < _SKIN_LEAST:
         return []
-    rows, columns = np.flatnonzero(skin.any(1)), np.flatnonzero(skin.any(0))
     scale = measures.scale
-    rect = Rect(int(columns[0] * scale), int(rows[0] * scale), int((columns[-1] + 1) * scale) + 1,
-                int((rows[-1] + 1) * scale) + 1).intersect(photo.bounds)
     seen = Seen(photo.read, lambda _: b"photo", photo.read, photo.bounds, tuple(measures.faces))
-    field = (needed or NeededLight(new_cells())).over(seen, rect)
+    field = (needed or NeededLight(new_cells())).over(seen, measures.skin_box, measures.has_skin)
     on_skin = np.clip(2 * _mask_at(skin, scale, field) - 0.5, 0, 1)
     missing = cv2.GaussianBlur(needed_lightness(field) * on_skin, (0, 0), _SMOOTH)
     per_mm = measures.pixels_per_mm / field.px

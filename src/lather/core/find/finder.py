@@ -23,6 +23,7 @@ _LEAST_SIDE_PX = 32
 _FIRST = ("brow_hair", "smeared_lip")  # kinds that know more of their place than others do
 _CERTAIN = 0.99  # confidence of spots that no line hides
 _SPOTS = ("blemish_dark", "blemish_red", "blemish_bright", "flake", *KEEPERS)
+_BLOTCHES = ("blotch_dark", "blotch_bright", "colour_left")
 _BROAD, _MOST_OF_IT = ("scar", "makeup_fold", "jewellery_mark"), 0.7  # lines whose rims are seen; share on another
 _OWN_LENGTH = 5.0  # sizes of a spot up to which a line may be drawn by it
 # A flaw as a person would outline it, over the size at about half height that is measured: medians on made plates of
@@ -83,7 +84,7 @@ def find_all(
                     raise Cancelled("Finding was stopped; nothing was changed.")
     found = [f for f in found if f.kind != "stray_hair" or f.confidence >= hairs_from]
     found = [f for f in found if not kinds or f.kind in kinds]
-    found = without_rims([_as_outlined(f) for f in one_for_one_place(found)])
+    found = without_rims([_as_outlined(f) for f in one_for_one_place(_less_spots_twice(found))])
     beard = beard_mask(scene) if found else None
     found = [f for f in found if not is_hidden(f, beard, scene) and not is_glint(f, scene)]
     return judged(found, delivery or Delivery(), max(photo.width, photo.height)), measures
@@ -110,6 +111,17 @@ def one_for_one_place(finds: list[Find]) -> list[Find]:
         if not any(_same_place(find, other) for other in kept if other.path is None or not _is_certain(find)):
             kept.append(find)
     return kept
+
+
+def _less_spots_twice(finds: list[Find]) -> list[Find]:
+    """Without the blotches that are a spot: a spot is mended, and then its light is even."""
+    spots = [f for f in finds if f.kind in _SPOTS]
+
+    def same(blotch: Find, spot: Find) -> bool:
+        away = np.hypot(blotch.x - spot.x, blotch.y - spot.y)
+        return away < 0.5 * max(blotch.size_px, spot.size_px) and spot.size_px > 0.4 * blotch.size_px
+
+    return [f for f in finds if f.kind not in _BLOTCHES or not any(same(f, spot) for spot in spots)]
 
 
 def _is_certain(find: Find) -> bool:

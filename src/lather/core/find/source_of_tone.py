@@ -1,6 +1,6 @@
 """Where a proposed mend may take its tone from, and what it leaves alone: no gloss, no keeper inside it."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -66,9 +66,15 @@ def sparing(keepers: Iterable[Find], find: Find, stroke: Stroke) -> Stroke:
         if stroke.fence is not None:  # rings are even-odd: a hole that leaves the fence would open it there
             radius = min(radius, _room_in(stroke.fence, keeper.x, keeper.y))
         if radius > 1:
-            holes.append(_circle(keeper.x, keeper.y, radius))
+            holes.append(circle(keeper.x, keeper.y, radius))
+    return with_holes(stroke, holes)
+
+
+def with_holes(stroke: Stroke, holes: Sequence[tuple[tuple[float, float], ...]]) -> Stroke:
+    """The stroke with rings left out of it."""
     if not holes:
         return stroke
+    area = stroke.bounds
     if stroke.fence is not None:
         return replace(stroke, fence=replace(stroke.fence, rings=(*stroke.fence.rings, *holes)))
     wide = area.expand(int(_FEATHER_PX) + 3)
@@ -77,7 +83,8 @@ def sparing(keepers: Iterable[Find], find: Find, stroke: Stroke) -> Stroke:
     return replace(stroke, fence=Fence((outer, *holes), _FEATHER_PX))
 
 
-def _circle(x: float, y: float, radius: float) -> tuple[tuple[float, float], ...]:
+def circle(x: float, y: float, radius: float) -> tuple[tuple[float, float], ...]:
+    """Corners of a ring around a place."""
     turns = np.linspace(0, 2 * np.pi, _CORNERS, endpoint=False)
     return tuple((float(x + radius * np.cos(t)), float(y + radius * np.sin(t))) for t in turns)
 

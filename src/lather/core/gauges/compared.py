@@ -14,6 +14,8 @@ from lather.core.colour import profiles
 from lather.core.colour.lab import delta_e2000
 from lather.core.job.finds import Find
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.stages.light.cells import Seen
+from lather.core.stages.light.needed import NeededLight
 from lather.core.types import EncodedRGB, Lab, Mask, Rect
 
 _WORK_SIDE = 1000
@@ -24,7 +26,8 @@ class Compared:
     """before, after: pixels of a rectangle of a level, as the engine gives them. finds, keepers: of the photo.
 
     zones: labels of a practice plate, full size (without it skin is measured, and teeth cannot be). most_tiles: read
-    the fine bands from no more tiles than that, evenly spread.
+    the fine bands from no more tiles than that, evenly spread. after_fingerprint, needed: what names the pixels after,
+    and where light that skin needs is kept; without them it is worked out anew.
     """
 
     bounds: Rect
@@ -36,6 +39,8 @@ class Compared:
     keepers: Sequence[Find] = ()
     zones: Mask | None = None
     most_tiles: int | None = None
+    after_fingerprint: Callable[[Rect], bytes] = lambda rect: b"after"
+    needed: NeededLight | None = None
     _once: dict = field(default_factory=dict)
 
     def once(self, work: Callable[["Compared"], object]) -> object:
@@ -70,6 +75,11 @@ class Compared:
         if self.zones is None:
             return own
         return cv2.resize((self.zones == 1).astype(np.float32), own.shape[::-1], interpolation=cv2.INTER_AREA)
+
+    @property
+    def seen_after(self) -> Seen:
+        """The picture after, as it is read coarsely."""
+        return Seen(self.after, self.after_fingerprint, self.before, self.bounds, tuple(self.measures.faces))
 
     @property
     def face_small_px(self) -> float:

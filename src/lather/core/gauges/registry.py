@@ -47,7 +47,7 @@ GAUGES: dict[str, Gauge] = {module.GAUGE.id: module.GAUGE for module in (
     teeth_white,
     residual_strength,
 )}
-ON_DESK = ("texture_kept", "modelling_kept", "grain_match")
+ON_DESK = ("texture_kept", "modelling_kept", "grain_match", "blotch_residual")
 _DESK_TILES = 12  # tiles of skin that the fine bands are read from while working
 
 
@@ -72,7 +72,8 @@ def measured_on_desk(
         if share is not None:
             values["left"].append((find, share))
     if measures is not None:
-        pictures = Compared(bounds, profile, engine.photo.read, now, measures, most_tiles=_DESK_TILES)
+        pictures = Compared(bounds, profile, engine.photo.read, now, measures, most_tiles=_DESK_TILES,
+                            after_fingerprint=engine.stack(job).fingerprint, needed=engine.kinds["even"].stores.needed)
         for name in ON_DESK:
             if not go_on():
                 return {}

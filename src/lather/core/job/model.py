@@ -97,6 +97,8 @@ class Stroke:
 
     def covers(self, x: float, y: float, size_px: float) -> bool:
         """True if the stroke passes over a spot of a size so that most of it is mended."""
+        if self.fence is not None and not self.fence.reaches(x, y, 1.0):
+            return False
         if self.by_outline:
             return True  # its bounds were asked before
         touches = self.touches
@@ -357,10 +359,10 @@ def _mended(lists, finds) -> tuple[frozenset[str], frozenset[str]]:
     if by_hand and finds:
         boxes = np.array([edit.bounds for edit in by_hand])
         for find in finds:
-            if stage_of_kind(find.kind) == "even":
-                continue  # a stroke that lays down a share of what is missing does not say that it is done
             over = (boxes[:, 0] < find.x) & (boxes[:, 2] > find.x) & (boxes[:, 1] < find.y) & (boxes[:, 3] > find.y)
-            if any(by_hand[i].covers(find.x, find.y, find.width_px or find.size_px) for i in np.flatnonzero(over)):
+            evened = stage_of_kind(find.kind) == "even"  # what evens takes nothing else away
+            near = (by_hand[i] for i in np.flatnonzero(over) if evened == (by_hand[i].tool == "even_area"))
+            if any(edit.covers(find.x, find.y, find.width_px or find.size_px) for edit in near):
                 mended.add(find.id)
     return on_purpose, frozenset(mended)
 

@@ -76,6 +76,11 @@ class FindsControl(QObject):
             and (not self.zone or f.zone.partition(",")[0] == self.zone)
         ]
 
+    @property
+    def evens_all_skin(self) -> bool:
+        """True where “all” means all bare skin: blotches, and the list as it is."""
+        return self.job.stage_id == "even" and self.show == "worth" and not self.kind and not self.zone
+
     def set_filter(self, **values) -> None:
         for name, value in values.items():
             setattr(self, name, value)

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from lather.core.find.even import even_all_command
 from lather.core.find.mend import can_mend, mend_all, mend_command
 from lather.core.job.finds import Find
 from lather.desktop import settings
@@ -120,6 +121,9 @@ class Mending(QObject):
         job, layer_id, engine, stage_id = self.job.job, self._layer_id(), self.job.session.engine, self.job.stage_id
 
         share = self.finds.even_share
+        if self.finds.evens_all_skin:
+            self._even_all_skin(len(wanted))
+            return
 
         def work(task):
             return mend_all(engine, job, wanted, layer_id, task.tick, stage_id=stage_id, share=share)
@@ -127,6 +131,12 @@ class Mending(QObject):
         self._show_progress(0.0)
         self.background.run("mend all", work, lambda done: self._all_mended(job, *done, len(wanted)), failed=self._end,
                             progress=lambda share, _: self._show_progress(share))
+
+    def _even_all_skin(self, count: int) -> None:
+        command = even_all_command(self.job.job, self.job.session.photo.bounds, self._layer_id(),
+                                   share=self.finds.even_share)
+        self.job.do(command)
+        self.message.emit(f"Evened all skin, {count} blotches with it, in one step; undo takes it back.")
 
     def stop(self) -> None:
         self.background.cancel("mend all")

@@ -204,7 +204,8 @@ class FindsPanel(QWidget):
         elif job.finds is None:
             self.all.setText("Look for flaws")
         else:
-            self.all.setText(f"{self._word} all {still_open} in this list")
+            self.all.setText(f"Even all skin, {still_open} finds" if control.evens_all_skin
+                             else f"{self._word} all {still_open} in this list")
         self.all.setEnabled(bool(control.busy) or job.finds is None or still_open > 0)
         self.all.setVisible(control.job.info.finds or bool(control.busy))
 

@@ -14,7 +14,7 @@ from lather.core.stages.base import Surroundings
 from lather.core.stages.even.around import edit_on_grid, needed_around, reach_of
 from lather.core.stages.even.kind import EvenKind
 from lather.core.stages.light.cells import Field, Seen
-from lather.core.stages.light.needed import BARE, LIGHT, NEEDED
+from lather.core.stages.light.needed import BARE, LIGHT, LIGHTNESS_SLOPE, NEEDED
 from lather.core.tools.lift import AROUND
 from lather.core.types import Rect
 
@@ -63,7 +63,7 @@ def to_go(engine: Engine, job: Job, brush: Brush, mode: str, sign: int, x: float
     if mode == AROUND:
         touch = Stroke(new_id(), "lift", brush, freeze_points([(x, y, 1.0, 0.0)]), mode=AROUND)
         missing = needed_around(edit_on_grid(touch, field, around.bounds), field).values
-    slope = 116 / 3 * np.exp(field.values[..., LIGHT] / 3)
+    slope = LIGHTNESS_SLOPE * np.exp(field.values[..., LIGHT] / 3)
     needed = float((np.maximum(sign * missing, 0) * slope * weight).sum() / weight.sum())
     laid = sign * _laid(engine, job, own, around)
     light = max(0.0, needed - max(0.0, laid))

@@ -3,6 +3,7 @@ faces and the same faces with even pigment (benchmarks/fit_even.py). Coarse, and
 """
 
 import threading
+from collections.abc import Callable
 from functools import cache
 from pathlib import Path
 
@@ -31,6 +32,7 @@ NETWORK = Path(__file__).parents[2] / "data" / "light" / "needed.onnx"
 METHOD = b"needed-1"
 NEEDED, BARE, LIGHT = 0, 1, 2
 """Channels of the field: light that is missing (natural logarithm), share of bare skin, log luminance."""
+LIGHTNESS_SLOPE = np.float32(116 / 3)  # of L* by the logarithm of the luminance, times its cube root
 _MOST = 0.35  # natural logarithm, half a stop: what is further off is no blotch
 _BLACK = np.float32(0.02)
 _BANDS, _BAND_GAIN = (1.0, 10.0, 28.0), 8  # pixels of the fine grid
@@ -52,15 +54,28 @@ def new_cells() -> Recent:
     return Recent(Budget.usual().share("cells"), lambda cell: cell.nbytes + 200)
 
 
+def needed_lightness(field: Field) -> np.ndarray:
+    """ΔL* that is missing at each point of a field of `NeededLight.over`."""
+    return LIGHTNESS_SLOPE * np.exp(field.values[..., LIGHT] / 3) * field.values[..., NEEDED]
+
+
 class NeededLight:
     """Cells of the field, kept by what they are made from. cells: shared by all that look at the same photo."""
 
     def __init__(self, cells: Recent, network: Path = NETWORK):
         self._cells, self._network = cells, network
 
-    def over(self, seen: Seen, rect: Rect) -> Field:
-        """Channels NEEDED, BARE and LIGHT around a level-0 rectangle."""
-        return assembled(seen, rect, lambda column, row: self._cell(seen, column, row))
+    def over(self, seen: Seen, rect: Rect, where: Callable[[Rect], bool] = lambda cell: True) -> Field:
+        """Channels NEEDED, BARE and LIGHT around a level-0 rectangle. where(cell): False for level-0 rectangles where
+        nothing is asked for: all channels are 0 there.
+        """
+        side = seen.grid.side
+
+        def cell(column: int, row: int) -> np.ndarray:
+            own = Rect(column * side, row * side, (column + 1) * side, (row + 1) * side).intersect(seen.bounds)
+            return self._cell(seen, column, row) if where(own) else np.zeros((POINTS, POINTS, 3), np.float32)
+
+        return assembled(seen, rect, cell)
 
     def light(self, seen: Seen, rect: Rect) -> Field:
         """The log luminance alone, (h, w, 1): no network is run."""
