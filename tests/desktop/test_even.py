@@ -1,4 +1,4 @@
-"""Even in the real window: strokes by pen and mouse, outlines, finds by key, one layer or two, what the pointer says."""
+"""Even in the real window: strokes by pen and mouse, outlines, finds by key, two layers, what the pointer tells."""
 
 import numpy as np
 from PyQt6.QtCore import QEvent, Qt

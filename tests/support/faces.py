@@ -1,6 +1,7 @@
 """A made face at a size that is quick to work on, found once."""
 
 import functools
+import hashlib
 from dataclasses import dataclass
 
 import cv2
@@ -15,6 +16,14 @@ from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.practice.flaws.base import Flaw
 from lather.core.practice.make import make_plate
 from lather.core.session import Session
+from lather.core.stages.light.needed import NeededLight, new_cells
+from lather.core.stages.sculpt.form import Form
+
+
+@functools.cache
+def _needed(photo: bytes) -> NeededLight:
+    """What the network says of a photo, worked out once for all tests."""
+    return NeededLight(new_cells())
 
 
 @dataclass(frozen=True)
@@ -30,8 +39,11 @@ class Face:
     def session(self, pixels: np.ndarray | None = None) -> Session:
         """With the face known, nothing looked for. pixels: another development of the same photo."""
         own = self.photo if pixels is None else pixels
-        photo = Photo(Picture(own), own.tobytes()[:64], "photo.png")
+        data = hashlib.sha256(own.tobytes()).digest()
+        photo = Photo(Picture(own), data, "photo.png")
         session = Session(photo, History(new_job(photo.source)))
+        session.engine.kinds["even"].stores.needed = _needed(data)
+        session.engine.kinds["sculpt"].form = Form(_needed(data))
         session.history.amend(SetFinds((), self.measures.face, self.measures.faces[1:]))
         return session
 

@@ -13,12 +13,14 @@ from lather.core.practice.demo import demo_plate, make_demo
 from lather.desktop.app import make_application
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.driving import drag, hover, point_at, wait_for
+from lather.desktop.stages.even import shots as even
 from lather.desktop.stages.grain import shots as grain
+from lather.desktop.stages.sculpt import shots as sculpt
 from lather.desktop.stages.split import shots as split
 from lather.desktop.stages.strands import shots as strands
 from lather.desktop.window import MainWindow
 
-STAGE_SHOTS = (strands.take, split.take, grain.take)
+STAGE_SHOTS = (strands.take, split.take, even.take, sculpt.take, grain.take)
 
 
 _LOOKED_THROUGH = 20

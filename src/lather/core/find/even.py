@@ -10,6 +10,7 @@ from lather.core.find.source_of_tone import circle, sparing, with_holes
 from lather.core.job.commands import AddEdits, AddLayer, Command, Together
 from lather.core.job.finds import Find
 from lather.core.job.model import Job, Layer, Stroke, freeze_points, new_id
+from lather.core.kinds.registry import kind_of
 from lather.core.stages.even.kind import BOTH, LIFTING, LOWERING
 from lather.core.tools.lift import ASSISTED
 from lather.core.types import Rect
@@ -67,7 +68,8 @@ def even_command(job: Job, finds: Sequence[Find], default_layer_id: str = "", *,
 def even_all_command(job: Job, bounds: Rect, default_layer_id: str = "", *, share: float = SHARE,
                      apart: bool | None = None) -> Command | None:
     """One undoable step that evens all bare skin of the faces and wherever something was found, listed or not: what is
-    not needed is not laid down. Keepers, and blotches that were kept or skipped, are left out.
+    not needed is not laid down. Keepers, blotches that were kept or skipped, and what is softened, not deleted, in Mend
+    are left out.
 
     None where no face is known and nothing was found.
     """
@@ -87,6 +89,7 @@ def even_all_command(job: Job, bounds: Rect, default_layer_id: str = "", *, shar
     brush = Brush(size_px=max(1.0, room), edge=1.0, ceiling=share)
     stroke = Stroke(new_id(), "even_area", brush, freeze_points([(x, y, 1.0, 0.0) for x, y in rim]), mode=ASSISTED,
                     note="all skin", feather=max(1.0, room))
+    holes += [tuple(find.outline) for find in job.finds or () if kind_of(find.kind).softened and len(find.outline) > 2]
     stroke = with_holes(stroke, holes)
     apart = _kept_apart(job) if apart is None else apart
     sides = (LIFTING, LOWERING) if apart else (BOTH,)

@@ -10,6 +10,8 @@ from lather.core.job.finds import Find
 from lather.core.types import EncodedRGB, Rect
 
 CHANGED_DE = 1.5
+_AROUND = 0.4  # of a mark's size: skin around it that says what light was laid there
+_KNEE = np.float32(0.055)  # of sRGB's curve: a factor in light is one in encoded values with it
 
 
 def find_box(find: Find, margin: float = 0.0) -> Rect:
@@ -34,10 +36,21 @@ def intact_keepers(
     keepers: Sequence[Find], before: Callable[[Rect], EncodedRGB], after: Callable[[Rect], EncodedRGB], bounds: Rect,
     profile: bytes | None,
 ) -> list[Find]:
-    """Those of the keepers that are as they were."""
+    """Those of the keepers that are as they were: light that was laid on a mark and all around it leaves the mark."""
     kept = []
     for find in keepers:
         rect = find_box(find).intersect(bounds)
-        if rect.empty or is_intact(find, before(rect), after(rect), profile):
+        if rect.empty:
+            kept.append(find)
+            continue
+        wide = find_box(find, 2 + _AROUND * find.size_px).intersect(bounds)
+        was, now = before(wide), after(wide)
+        around = np.ones(was.shape[:2], bool)
+        own = rect.slices(wide)
+        around[own] = False
+        if around.any():
+            light = np.median((now[around] + _KNEE) / (was[around] + _KNEE))
+            was = np.clip((was + _KNEE) * light - _KNEE, 0, None)
+        if is_intact(find, was[own], now[own], profile):
             kept.append(find)
     return kept

@@ -27,6 +27,8 @@ _MODES = (
     (("lift", "lower"), "Strokes", {"assisted": "assisted", "around": "as around", "free": "free"},
      "Assisted: only the light that is known to be missing. As around: as much as the skin around the stroke says. "
      "Free: as painted"),
+    (("light", "shade"), "Where", {"anywhere": "anywhere", "skin": "skin only"},
+     "Anywhere: hair gloss and cloth too. Skin only: hair, brows, lips and cloth stay as they are"),
     (("even_area",), "Even area", {"assisted": "assisted", "around": "as around"},
      "Assisted: only the light that is known to be missing. As around: as much as the skin around the outline says"),
 )

@@ -48,6 +48,8 @@ from lather.desktop.stages.registry import make_parts
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import LEFT_PX, RIGHT_PX, SMALL_PT
 
+_ROOM_FOR_LAMPS_PX = 900  # of the window's height, in which all lamps are seen
+
 
 def panel(width: int) -> QWidget:
     widget = QWidget()
@@ -394,6 +396,10 @@ class DeskScreen(QWidget):
 
     def _read_view(self) -> None:
         self.facts.setText(f"zoom {self._zoom_text()}")
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self.lamps.fold(self.height() < _ROOM_FOR_LAMPS_PX)
 
     def fold(self) -> None:
         """All panels away, so that the photo gets the window; and back."""

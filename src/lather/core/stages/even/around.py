@@ -14,7 +14,7 @@ from lather.core.types import Mask, Rect
 _REACHED = 0.02  # coverage over the most from which a point belongs to the place
 _RING = 4  # points around it that say how light it should be
 _LEAST_RING = 8  # of them on bare skin
-_MOST = 0.35  # natural logarithm, as for all needed light
+_MOST = 0.3  # natural logarithm
 _SMOOTH_RING, _SMOOTH_OWN = 1.5, 0.8  # points
 _ROUNDS, _OVER = 240, 1.9  # successive over-relaxation (Young 1954)
 

@@ -30,15 +30,17 @@ from lather.core.types import Rect
 
 NETWORK = Path(__file__).parents[2] / "data" / "light" / "needed.onnx"
 METHOD = b"needed-1"
-NEEDED, BARE, LIGHT = 0, 1, 2
-"""Channels of the field: light that is missing (natural logarithm), share of bare skin, log luminance."""
+NEEDED, BARE, LIGHT, SKIN = 0, 1, 2, 3
+"""Channels of the field: light that is missing (natural logarithm), share of bare skin that may be evened, log
+luminance, share of skin."""
 LIGHTNESS_SLOPE = np.float32(116 / 3)  # of L* by the logarithm of the luminance, times its cube root
-_MOST = 0.35  # natural logarithm, half a stop: what is further off is no blotch
+_MOST = 0.22  # natural logarithm, a third of a stop: what is further off is no blotch
 _BLACK = np.float32(0.02)
 _BANDS, _BAND_GAIN = (1.0, 10.0, 28.0), 8  # pixels of the fine grid
 _SURE, _UNSURE = 0.9, 0.5  # chance of bare skin from which all that is needed is laid down, and nothing
 _FACE_SEEN_PX = 64
 _LEAST_SKIN = 30  # pixels
+_RIM = 5  # points: half of it is left out along hair, lips and cloth
 _SOFT = 1.2  # points over which what is fenced off fades
 _LIPS_ROOM, _SMALL_ROOM = 1.5, 1.0  # points more around lips, and around lids, brows and nostrils
 _lock = threading.Lock()  # the network works on one picture at a time
@@ -65,15 +67,15 @@ class NeededLight:
     def __init__(self, cells: Recent, network: Path = NETWORK):
         self._cells, self._network = cells, network
 
-    def over(self, seen: Seen, rect: Rect, where: Callable[[Rect], bool] = lambda cell: True) -> Field:
-        """Channels NEEDED, BARE and LIGHT around a level-0 rectangle. where(cell): False for level-0 rectangles where
-        nothing is asked for: all channels are 0 there.
+    def over(self, seen: Seen, rect: Rect, where: Callable[[Rect], bool] = lambda _: True) -> Field:
+        """Channels NEEDED, BARE, LIGHT and SKIN around a level-0 rectangle. where(cell): False for level-0 rectangles
+        where nothing is asked for: all channels are 0 there.
         """
         side = seen.grid.side
 
         def cell(column: int, row: int) -> np.ndarray:
             own = Rect(column * side, row * side, (column + 1) * side, (row + 1) * side).intersect(seen.bounds)
-            return self._cell(seen, column, row) if where(own) else np.zeros((POINTS, POINTS, 3), np.float32)
+            return self._cell(seen, column, row) if where(own) else np.zeros((POINTS, POINTS, 4), np.float32)
 
         return assembled(seen, rect, cell)
 
@@ -108,10 +110,12 @@ class NeededLight:
             network.setInput(looked_at[None])
             out = network.forward()[0]
         own = slice(MARGIN // 2, MARGIN // 2 + POINTS)
-        light, sure = out[0, own, own], 1 / (1 + np.exp(-out[1, own, own]))
-        bare = np.clip((sure - _UNSURE) / (_SURE - _UNSURE), 0, 1) * _open(seen, column, row)
+        skin = np.clip((1 / (1 + np.exp(-out[1])) - _UNSURE) / (_SURE - _UNSURE), 0, 1)
+        bare = cv2.GaussianBlur(cv2.erode(skin, np.ones((_RIM, _RIM))), (0, 0), _SOFT)
+        light, bare = out[0, own, own], bare[own, own] * _open(seen, column, row)
         inner = slice(MARGIN, MARGIN + CELL)
-        return np.stack([np.clip(light, -_MOST, _MOST) * bare, bare, log_light(linear[inner, inner])], -1)
+        seen_light = log_light(linear[inner, inner])
+        return np.stack([np.clip(light, -_MOST, _MOST) * bare, bare, seen_light, skin[own, own]], -1)
 
 
 def _looked_at(seen: np.ndarray) -> np.ndarray:

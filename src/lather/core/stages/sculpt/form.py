@@ -3,18 +3,18 @@
 import cv2
 import numpy as np
 
-from lather.core.job.face_mesh import BROWS, LIDS, LIPS_OUTER
+from lather.core.job.face_mesh import EYES, LIPS_OUTER
 from lather.core.recent import Recent
 from lather.core.stages.base import Surroundings
 from lather.core.stages.light.cells import POINTS, Field, Grid, Seen, assembled
-from lather.core.stages.light.needed import BARE, NeededLight
+from lather.core.stages.light.needed import SKIN, NeededLight
 from lather.core.types import Rect
 
-RISES, FALLS, OPEN = 0, 1, 2
-"""Channels: how far light follows here (0-1), how far shade does, and 0 at edges that stay as they are."""
-_NEAR, _WIDE = 3.2, 17.0  # points: 2 % and 11 % of the width of a face
+RISES, FALLS, OPEN, ON_SKIN = 0, 1, 2, 3
+"""Channels: how far light follows here (0-1), how far shade does, 0 at edges that stay as they are, share of skin."""
+_SCALES = ((3.2, 17.0), (1.8, 6.0))  # points, near and wide: 2 % and 11 % of the width of a face; 1 % and 4 %
 _REACH = 44  # points
-_FROM, _FULLY = -0.02, 0.10  # natural logarithm over its surroundings from which light follows, and wholly
+_FROM, _FULLY = -0.06, 0.10  # natural logarithm over its surroundings from which light follows, and wholly
 _EDGE, _EDGE_SOFT = 1.6, 1.0  # points on each side of an edge
 
 
@@ -26,7 +26,7 @@ class Form:
         self._cells = Recent(64)
 
     def over(self, around: Surroundings, rect: Rect) -> Field:
-        """Channels RISES, FALLS and OPEN around a level-0 rectangle."""
+        """Channels RISES, FALLS, OPEN and ON_SKIN around a level-0 rectangle."""
         seen, photo = Seen.input_of(around), Seen.photo_of(around)
         return assembled(seen, rect, lambda column, row: self._cell(seen, photo, column, row))
 
@@ -38,7 +38,7 @@ class Form:
         held = self._cells.get(key)
         if held is None:
             light, bare = self._needed.light(seen, reads).cut(reads), self._needed.over(photo, reads).cut(reads)
-            held = _form(light.values[..., 0], bare.values[..., BARE], light, grid, seen.faces)
+            held = _form(light.values[..., 0], bare.values[..., SKIN], light, grid, seen.faces)
             x, y = (round((a - b) / grid.px) for a, b in zip((cell.x0, cell.y0), light.origin))
             held = held[max(0, y) : y + POINTS, max(0, x) : x + POINTS]
             below, right = POINTS - held.shape[0], POINTS - held.shape[1]
@@ -47,29 +47,30 @@ class Form:
         return held
 
 
-def _form(light: np.ndarray, bare: np.ndarray, field: Field, grid: Grid, faces) -> np.ndarray:
-    """Skin is compared with skin, all else (hair, cloth) with all that is around."""
-    off = np.where(bare > 0.5, _near_less_wide(light, np.maximum(bare, 1e-4)), _near_less_wide(light, None))
-    rises = _step((off - _FROM) / (_FULLY - _FROM))
-    falls = _step((-off - _FROM) / (_FULLY - _FROM))
-    edges = np.clip(4 * bare * (1 - bare), 0, 1)
-    lines = np.zeros(bare.shape, np.uint8)
+def _form(light: np.ndarray, skin: np.ndarray, field: Field, grid: Grid, faces) -> np.ndarray:
+    """Skin is compared with skin, all else (hair, cloth) with all that is around; the scale that says more counts."""
+    weight = np.maximum(skin, 1e-4)
+    offs = [np.where(skin > 0.5, _near_less_wide(light, weight, *scale), _near_less_wide(light, None, *scale))
+            for scale in _SCALES]
+    rises, falls = (np.maximum(*(_step((sign * off - _FROM) / (_FULLY - _FROM)) for off in offs)) for sign in (1, -1))
+    edges = np.clip(4 * skin * (1 - skin), 0, 1)
+    lines = np.zeros(skin.shape, np.uint8)
     for face in faces:
         if face.mesh:
-            for outline in (LIPS_OUTER, *LIDS.values(), *BROWS.values()):
+            for outline in (LIPS_OUTER, *EYES.values()):
                 places = np.round(((face.mesh_px[list(outline)] - field.origin) / field.px - 0.5) * 16).astype(np.int32)
                 cv2.polylines(lines, [places], True, 1, 1, shift=4)
     size = 2 * round(_EDGE) + 1
     edges = cv2.dilate(np.maximum(edges, lines).astype(np.float32), np.ones((size, size)))
     closed = np.clip(1.5 * cv2.GaussianBlur(edges, (0, 0), _EDGE_SOFT), 0, 1)
-    return np.stack([rises, falls, 1 - closed], -1).astype(np.float32)
+    return np.stack([rises, falls, 1 - closed, skin], -1).astype(np.float32)
 
 
-def _near_less_wide(light: np.ndarray, weight: np.ndarray | None) -> np.ndarray:
+def _near_less_wide(light: np.ndarray, weight: np.ndarray | None, near: float, wide: float) -> np.ndarray:
     if weight is None:
-        return cv2.GaussianBlur(light, (0, 0), _NEAR) - cv2.GaussianBlur(light, (0, 0), _WIDE)
+        return cv2.GaussianBlur(light, (0, 0), near) - cv2.GaussianBlur(light, (0, 0), wide)
     means = [cv2.GaussianBlur(light * weight, (0, 0), s) / np.maximum(cv2.GaussianBlur(weight, (0, 0), s), 1e-4)
-             for s in (_NEAR, _WIDE)]
+             for s in (near, wide)]
     return means[0] - means[1]
 
 

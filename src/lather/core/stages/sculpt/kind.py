@@ -10,7 +10,8 @@ from lather.core.stages.base import Step, Surroundings
 from lather.core.stages.light.cells import Grid
 from lather.core.stages.light.kind import LightKind
 from lather.core.stages.light.needed import METHOD
-from lather.core.stages.sculpt.form import FALLS, OPEN, RISES, Form
+from lather.core.stages.sculpt.form import FALLS, ON_SKIN, OPEN, RISES, Form
+from lather.core.tools.light import ON_SKIN_ONLY
 from lather.core.types import Mask, Rect
 
 FULL_STOPS = 1.0  # of a stroke at full coverage
@@ -22,21 +23,23 @@ class SculptKind(LightKind):
     """Light lands where the form rises towards the light, shade where it falls away; `following` says how strictly.
 
     All layers of the stage together lay down no more than the kind of job allows. Edges of lips, lids, brows and hair
-    are left out, so that no rim is laid on them.
+    are left out, so that no rim is laid on them; a stroke may be for skin only.
     """
 
     id = "sculpt"
     method = b"sculpt-1" + METHOD
     prepares = True
     parameters = (FOLLOWING,)
-    planes = ("light", "shade")
+    planes = ("light", "shade", "light on skin", "shade on skin")
 
     def __init__(self, stores=None):
         super().__init__(stores)
         self.form = Form(self.stores.needed)
 
     def planes_of(self, stroke: Stroke) -> tuple[str, ...]:
-        return (stroke.tool,) if stroke.tool in self.planes else self.planes
+        if stroke.tool not in self.planes:
+            return self.planes
+        return (f"{stroke.tool} on skin" if stroke.mode == ON_SKIN_ONLY else stroke.tool,)
 
     def fingerprint(self, around: Surroundings, step: Step, rect: Rect) -> bytes:
         seen = around.stage_fingerprint(_wide(around, rect))
@@ -64,8 +67,8 @@ class SculptKind(LightKind):
         """Stops of light and of shade (both positive) that a layer asks for."""
         follows = np.float32(layer.settings.get("following", FOLLOWING.start))
         stay = np.float32(FULL_STOPS) * form[..., OPEN]
-        return tuple(coverage[..., n] * stay * (1 - follows + follows * form[..., way])
-                     for n, way in ((LIGHT, RISES), (SHADE, FALLS)))
+        return tuple((coverage[..., n] + coverage[..., n + 2] * form[..., ON_SKIN]) * stay
+                     * (1 - follows + follows * form[..., way]) for n, way in ((LIGHT, RISES), (SHADE, FALLS)))
 
     def _earlier(self, around: Surroundings) -> list[Layer]:
         """Layers of the stage beneath this one."""

@@ -11,50 +11,54 @@ from lather.core.job.commands import AddEdits, AddLayer, Command, Together
 from lather.core.job.face_map import FaceMap
 from lather.core.job.model import Job, Layer, Stroke, freeze_points, new_id
 from lather.core.stages.light.cells import Field, Seen
-from lather.core.stages.light.needed import BARE
+from lather.core.stages.light.needed import BARE, SKIN
 from lather.core.stages.sculpt.form import FALLS, OPEN, RISES
 from lather.core.stages.sculpt.kind import FOLLOWING, FULL_STOPS, SculptKind
+from lather.core.tools.light import ON_SKIN_ONLY
 from lather.core.types import Rect
 
 SHARE = 0.25  # coverage of the strongest proposal, to begin with
 LIGHT_LAYER, SHADE_LAYER = "Light", "Shade"
 _CALLS_FOR = 0.3  # of how far light or shade follows along a path, under which it is left out
+_LEAST_OPEN = 0.15  # of a path, on the mean: the rest are edges that stay as they are
 _ON_SKIN = 0.45  # of a path that must be bare skin
-_DARK, _BRIGHT = 0.35, 0.9  # shares of the usual light of this skin, and of white
+_SHADE, _DARK, _BRIGHT = 0.55, 0.35, 0.9  # shares of the usual light of this skin, twice, and of white
 _EDGE = 1.0
 _ALONG_PX = 0.3  # of a path's width between two of its points
-_LIPS = ("lower_lip",)  # lie on what is no bare skin
+_ON_LIPS = ("lower_lip",)
+_NARROW = ("brow_bones", "inner_corners", "cupids_bow", "lower_lip", "lid_creases", "lash_lines")
+"""Lie beside lids, lashes and lips, where hardly any skin is bare."""
 _TURNED_AWAY, _IN_SHADE, _IN_LIGHT = "turned away", "in shade", "in the light"
 
 # Each path by points of the face mesh, or places between two of them (a, b, share of the way from a to b); left and
 # right as seen. Widths in widths of the face, weights of the share.
 _MID = 0.5
 _PLACES = (
-    ("forehead", "Forehead", "light", 0.26, 0.8, ((69, 108, 151, 337, 299),)),
+    ("forehead", "Forehead", "light", 0.46, 1.0, ((69, 108, 151, 337, 299),)),
     ("brow_bones", "Brow bones", "light", 0.05, 0.8, (
         ((52, 223, _MID), (53, 224, _MID), (46, 225, _MID)), ((282, 443, _MID), (283, 444, _MID), (276, 445, _MID)))),
-    ("inner_corners", "Inner corners", "light", 0.05, 0.7, ((243, 244), (463, 464))),
-    ("nose", "Nose bridge, tip", "light", 0.07, 0.8, ((6, 197, 195, 5), (4, (4, 1, 0.3)))),
-    ("cheekbone_left", "Cheekbone, left", "light", 0.12, 1.0, ((101, (50, 118, _MID), (117, 123, 0.4), 116),)),
-    ("cheekbone_right", "Cheekbone, right", "light", 0.12, 1.0, ((330, (280, 347, _MID), (346, 352, 0.4), 345),)),
+    ("inner_corners", "Inner corners", "light", 0.06, 0.7, ((244, (245, 193, _MID)), (464, (465, 417, _MID)))),
+    ("nose", "Nose bridge, tip", "light", 0.1, 1.0, ((6, 197, 195, 5), (4, (4, 1, 0.3)))),
+    ("cheekbone_left", "Cheekbone, left", "light", 0.27, 1.0, ((101, (50, 118, _MID), (117, 123, 0.4), 116),)),
+    ("cheekbone_right", "Cheekbone, right", "light", 0.27, 1.0, ((330, (280, 347, _MID), (346, 352, 0.4), 345),)),
     ("cupids_bow", "Cupid’s bow", "light", 0.04, 0.7, (((37, 167, 0.35), (0, 164, 0.35), (267, 393, 0.35)),)),
     ("lower_lip", "Lower lip", "light", 0.06, 0.7, (((85, 86, _MID), (15, 16, _MID), (315, 316, _MID)),)),
-    ("chin", "Chin", "light", 0.14, 0.7, (((201, 208, _MID), (200, 199, _MID), (421, 428, _MID)),)),
+    ("chin", "Chin", "light", 0.24, 1.0, (((201, 208, _MID), (200, 199, _MID), (421, 428, _MID)),)),
     ("lid_creases", "Lid creases", "shade", 0.035, 0.8, (
         ((28, 222, _MID), (27, 223, _MID), (29, 224, _MID)), ((258, 442, _MID), (257, 443, _MID), (259, 444, _MID)))),
     ("lash_lines", "Lash lines", "shade", 0.025, 0.7, (
         ((158, 28, 0.45), (159, 27, 0.45), (160, 29, 0.45)), ((385, 258, 0.45), (386, 257, 0.45), (387, 259, 0.45)))),
-    ("nose_side_left", "Nose side, left", "shade", 0.06, 0.9, ((174, (217, 236, _MID), (198, 126, _MID),
+    ("nose_side_left", "Nose side, left", "shade", 0.08, 1.0, ((174, (217, 236, _MID), (198, 126, _MID),
                                                                (131, 49, _MID)),)),
-    ("nose_side_right", "Nose side, right", "shade", 0.06, 0.9, ((399, (437, 456, _MID), (420, 355, _MID),
+    ("nose_side_right", "Nose side, right", "shade", 0.08, 1.0, ((399, (437, 456, _MID), (420, 355, _MID),
                                                                  (360, 279, _MID)),)),
-    ("under_cheekbone_left", "Under cheekbone, left", "shade", 0.13, 1.0, ((137, 147, (187, 205, _MID),
+    ("under_cheekbone_left", "Under cheekbone, left", "shade", 0.3, 1.0, ((137, 147, (187, 205, _MID),
                                                                            (205, 207, _MID)),)),
-    ("under_cheekbone_right", "Under cheekbone, right", "shade", 0.13, 1.0, ((366, 376, (411, 425, _MID),
+    ("under_cheekbone_right", "Under cheekbone, right", "shade", 0.3, 1.0, ((366, 376, (411, 425, _MID),
                                                                              (425, 427, _MID)),)),
     ("under_lip", "Under lower lip", "shade", 0.05, 0.8, (((182, 83, _MID), 18, (313, 406, _MID)),)),
-    ("jaw_left", "Jaw edge, left", "shade", 0.08, 0.9, ((138, 135, 169, 170, 140),)),
-    ("jaw_right", "Jaw edge, right", "shade", 0.08, 0.9, ((367, 364, 394, 395, 369),)),
+    ("jaw_left", "Jaw edge, left", "shade", 0.22, 1.0, ((138, 135, 169, 170, 140),)),
+    ("jaw_right", "Jaw edge, right", "shade", 0.22, 1.0, ((367, 364, 394, 395, 369),)),
 )
 BOTH_EYES = ("brow_bones", "inner_corners", "lid_creases", "lash_lines")
 """Laid with the same stops on both sides, so that what the two differ by stays."""
@@ -97,7 +101,7 @@ class Proposal:
             brush = replace(brush, flow=1.0)
         points = _along(path, _ALONG_PX * self.width_px)
         return Stroke(new_id(), self.tool, brush, freeze_points([(x, y, 1.0, 0.0) for x, y in points]),
-                      note=self.label.lower())
+                      mode="anywhere" if self.id in _ON_LIPS else ON_SKIN_ONLY, note=self.label.lower())
 
 
 def proposals(engine: Engine, job: Job, both_eyes: bool = True) -> list[Proposal]:
@@ -129,12 +133,17 @@ def _proposal(row: tuple, face: FaceMap, form: Field, seen: Field, light: Field,
                     for s in samples)
     places = np.concatenate(samples)
     lights = _at(light, places)[:, 0]
-    on_skin = float((_at(seen, places)[:, BARE] > 0.5).mean())
+    on_skin = float((_at(seen, places)[:, SKIN] > 0.5).mean())
+    open_share = float(_at(form, places)[:, OPEN].mean())
     left_out = ""
-    if name not in _LIPS and on_skin < _ON_SKIN:
+    if open_share < _LEAST_OPEN:
+        left_out = "lashes there"
+    elif name not in _NARROW and on_skin < _ON_SKIN:
         left_out = _TURNED_AWAY
     elif float(np.mean(follows)) < _CALLS_FOR:
         left_out = _IN_SHADE if tool == "light" else _IN_LIGHT
+    elif tool == "light" and lights.mean() < usual + np.log(_SHADE):
+        left_out = _IN_SHADE
     elif tool == "shade" and lights.mean() < usual + np.log(_DARK):
         left_out = "dark already"
     elif tool == "light" and lights.mean() > np.log(_BRIGHT):

@@ -13,7 +13,7 @@ def _example() -> tuple[Layer, ...]:
             edit("light", line, size=160), edit("give_back", line[3:8], size=60),
         )),
         Layer(new_id(), "Shade", "sculpt", strength=0.6, fence=FENCE, settings={"following": 0.0}, edits=(
-            edit("light", line[2:9], size=80), edit("shade", [(x, y + 120) for x, y in line], size=120),
+            edit("light", line[2:9], size=80, mode="skin"), edit("shade", [(x, y + 120) for x, y in line], size=120),
             edit("give_back", line[:4], size=50),
         )),
     )

@@ -118,6 +118,7 @@ class PathsPanel(QWidget):
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setFrameShape(QListWidget.Shape.NoFrame)
+        self.list.setStyleSheet("QListWidget { background: transparent; }")
         self.list.itemPressed.connect(self._pressed)
         column.addWidget(self.list, 1)
         self.look = Choices("Paths on the photo", {"hatch": "Hatch", "outline": "Outline", "off": "Off"}, "hatch")
