@@ -55,6 +55,42 @@ def _lightness(pixels, linear, lightness, weights, out):  # pragma: no cover - c
         out[n] = lightness[i] + (at - np.float32(i)) * (lightness[i + 1] - lightness[i])
 
 
+_ROOT_OF = np.where(_ROOTS**2 > 216 / 24389, np.cbrt(_ROOTS**2), (24389 / 27 * _ROOTS**2 + 16) / 116).astype(np.float32)
+
+
+def srgb_to_lab_by_tables(encoded: np.ndarray) -> np.ndarray:
+    """Encoded sRGB, held to 0-1, shape (h, w, 3), to Lab within 0.05: to be looked at, not to be measured by."""
+    encoded = np.asarray(encoded, np.float32, order="C")
+    out = np.empty_like(encoded)
+    weights = (RGB_TO_XYZ_D50 / WHITE_D50[:, None]).astype(np.float32)
+    _lab_by_tables(encoded.reshape(-1, 3), srgb.TABLE.astype(np.float32), _ROOT_OF, weights, out.reshape(-1, 3))
+    return out
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _lab_by_tables(pixels, linear, root, weights, out):  # pragma: no cover - compiled
+    one, steps = np.float32(1), np.float32(_STEPS)
+    for n in range(pixels.shape[0]):
+        x = y = z = np.float32(0)
+        for c in range(3):
+            at = min(max(pixels[n, c], np.float32(0)), one) * steps
+            i = np.int32(at)
+            light = linear[i] + (at - np.float32(i)) * (linear[i + 1] - linear[i])
+            x += weights[0, c] * light
+            y += weights[1, c] * light
+            z += weights[2, c] * light
+        x = np.sqrt(min(x, one)) * steps
+        y = np.sqrt(min(y, one)) * steps
+        z = np.sqrt(min(z, one)) * steps
+        i, j, k = np.int32(x), np.int32(y), np.int32(z)
+        fx = root[i] + (x - np.float32(i)) * (root[i + 1] - root[i])
+        fy = root[j] + (y - np.float32(j)) * (root[j + 1] - root[j])
+        fz = root[k] + (z - np.float32(k)) * (root[k + 1] - root[k])
+        out[n, 0] = np.float32(116) * fy - np.float32(16)
+        out[n, 1] = np.float32(500) * (fx - fy)
+        out[n, 2] = np.float32(200) * (fy - fz)
+
+
 def delta_e2000(lab1: np.ndarray, lab2: np.ndarray) -> np.ndarray:
     """CIEDE2000 difference of two Lab arrays of shape (..., 3); returns shape (...)."""
     l1, a1, b1 = np.moveaxis(np.asarray(lab1, np.float64), -1, 0)

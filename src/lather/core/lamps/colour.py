@@ -5,7 +5,7 @@ from typing import ClassVar
 import cv2
 import numpy as np
 
-from lather.core.colour.lab import srgb_to_lab
+from lather.core.colour.lab import srgb_to_lab_by_tables
 from lather.core.lamps.base import Lamp
 from lather.core.parameters import Number
 from lather.core.ranges import Range
@@ -30,7 +30,7 @@ class ColourLamp(Lamp):
 
     def shown(self, around: Surroundings, settings: dict, rect: Rect, level: int) -> EncodedRGB:
         usual = np.float32(settings.get("skin_lab") or _MIDDLE_GREY)
-        lab = srgb_to_lab(around.below(rect, level))
+        lab = srgb_to_lab_by_tables(around.below(rect, level))
         alike = (usual[0] + _BLACK) / (np.maximum(lab[..., :1], 0) + _BLACK)
         off = np.float32(self.strength_of(settings)) * (lab[..., 1:] * alike - usual[1:])
         lab[..., 1:] = off * (_MOST / (_MOST + np.linalg.norm(off, axis=-1, keepdims=True)))
