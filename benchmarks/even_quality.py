@@ -1,9 +1,9 @@
 """Even on plates: how much nearer “even all” brings the skin to its even truth, and what is left of made blotches.
 
-    ./lather benchmarks even_quality [--seeds 4] [--sitters wren,pip] [--networks FOLDER] [--share 0.8]
+    ./lather benchmarks even_quality [--seeds 4] [--sitters wren,pip] [--network FILE] [--share 0.8]
 
-networks: without-NAME.onnx for each sitter, a network that never saw that person; without it the shipped one is
-judged, which has. Against ../shared/plates/NAME-even.jpg, on facial skin, in L* of the tone band: alone, the photo as
+network: without it one that was fitted on other people only (nets/), so that no sitter is judged by a network that
+knows them; the shipped one goes on from there and has seen the five. Against ../shared/plates/NAME-even.jpg, on facial skin, in L* of the tone band: alone, the photo as
 it is; evened. texture, modelling: of the evened photo over the photo's. left: share of the made blotches that is left,
 by “even all” and by an outline as around. scribble: what 200 assisted strokes at random change, over what “even all”
 at full share may.
@@ -33,11 +33,12 @@ from lather.core.measure.bands import modelling_spread, texture_energy, tone_ban
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import SKIN, load_sitter
-from lather.core.stages.light.needed import NETWORK, NeededLight, new_cells
+from lather.core.stages.light.needed import NeededLight, new_cells
 from lather.core.stages.registry import make_kinds
 from lather.core.types import as_float32
 
 TRUTHS = Path(__file__).parents[2] / "shared" / "plates"
+OTHERS_ONLY = Path(__file__).parent / "nets" / "even_others_only.onnx"
 _BLOTCHES, _STROKES = 12, 200
 
 
@@ -147,17 +148,13 @@ def main():
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--seeds", type=int, default=4)
     parser.add_argument("--sitters", default="ambrose,marlow,pip,tilda,wren")
-    parser.add_argument("--networks", type=Path)
+    parser.add_argument("--network", type=Path, default=OTHERS_ONLY)
     parser.add_argument("--share", type=float, default=SHARE)
     arguments = parser.parse_args()
     print("sitter   finds  alone evened  nearer   p95: alone evened  texture modelling  left: all outline  scribble")
     for name in arguments.sitters.split(","):
-        network = NETWORK
-        if arguments.networks is not None:
-            own = arguments.networks / f"without-{name}.onnx"
-            network = own if own.exists() else arguments.networks / "judge.onnx"
         n, was, now, was95, now95, texture, modelling, by_all, outline, strokes = judge(
-            name, network, arguments.seeds, arguments.share)
+            name, arguments.network, arguments.seeds, arguments.share)
         print(f"{name:8} {n:5}  {was:.3f}  {now:.3f}  {100 * (1 - now / was):5.1f} %      {was95:.2f}   {now95:.2f}  "
               f"{texture:7.3f} {modelling:9.3f}      {by_all:.2f}    {outline:.2f}      {strokes:.2f}", flush=True)
 

@@ -64,10 +64,10 @@ class CellsTest(unittest.TestCase):
         face = session.job.face_map
         x, y = (int(v) for v in face.points["nose_tip"])
         part = needed_of(session, Rect(x - 30, y - 30, x + 40, y + 40))
-        rect = Rect(x - 20, y - 20, x + 30, y + 30)
+        rect = Rect(x // 2 * 2 - 20, y // 2 * 2 - 20, x // 2 * 2 + 30, y // 2 * 2 + 30)
         np.testing.assert_allclose(part.at(rect, 0), whole.at(rect, 0), atol=1e-5)
-        np.testing.assert_allclose(cv2.resize(whole.at(rect, 0), (25, 25), interpolation=cv2.INTER_AREA),
-                                   whole.at(rect.at_level(1), 1), atol=0.02)
+        halved = cv2.resize(whole.at(rect, 0), (25, 25), interpolation=cv2.INTER_AREA)
+        np.testing.assert_allclose(halved[..., NEEDED], whole.at(rect.at_level(1), 1)[..., NEEDED], atol=0.01)
 
 
 class NeededTest(unittest.TestCase):
@@ -76,17 +76,17 @@ class NeededTest(unittest.TestCase):
 
     def test_made_blotches_need_light_of_their_sign(self):
         for sitter in ("wren", "tilda"):
-            face = made_face(sitter, blotch=10)
+            face = made_face(sitter, stains=8)
             field = needed_of(face.session())
             right = []
             for flaw in face.flaws:
                 rect = Rect(int(flaw.x) - 1, int(flaw.y) - 1, int(flaw.x) + 2, int(flaw.y) + 2)
                 needed = float(field.at(rect, 0)[..., NEEDED].mean())
                 right.append((needed > 0.01) if flaw.kind == "blotch_dark" else (needed < -0.01))
-            self.assertGreaterEqual(np.mean(right), 0.8, sitter)
+            self.assertGreaterEqual(np.mean(right), 0.75, sitter)
 
     def test_nothing_is_needed_off_bare_skin(self):
-        face = made_face(blotch=10)
+        face = made_face(stains=8)
         field = needed_of(face.session())
         height, width = face.zones.shape
         at = field.at(Rect(0, 0, width, height), 0)
@@ -100,12 +100,12 @@ class NeededTest(unittest.TestCase):
         self.assertGreater((at[skin & on_face][:, BARE] > 0.5).mean(), 0.8)
 
     def test_a_brighter_development_of_the_photo_needs_the_same_share(self):
-        face = made_face(blotch=10)
-        bright = brighter(face.photo, 0.7)
-        plain, other = (needed_of(face.session(p)).values for p in (None, bright))
+        face = made_face(stains=8)
+        dim = brighter(face.photo, -0.7)  # the photo itself is 0.7 stop brighter, and nothing is clipped
+        plain, other = (needed_of(face.session(p)).values for p in (None, dim))
         sure = (plain[..., BARE] > 0.9) & (other[..., BARE] > 0.9)
         off = np.abs(plain[..., NEEDED] - other[..., NEEDED])[sure]
-        self.assertLess(off.mean(), 0.15 * np.abs(plain[..., NEEDED])[sure].mean())
+        self.assertLess(off.mean(), 0.02 * np.abs(plain[..., NEEDED])[sure].mean())
 
     def test_the_light_that_falls_is_no_blotch(self):
         """Turned down to one side, the skin needs hardly more than before."""

@@ -6,7 +6,7 @@ from pathlib import Path
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QPainter
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QScrollArea, QWidget
 
 from lather.core.errors import SaveError
 from lather.core.practice.demo import demo_plate, make_demo
@@ -56,6 +56,21 @@ def _graft(desk, canvas: PhotoCanvas, marks: dict) -> None:
     dx, dy = desk.graft.pending.offset
     drag(canvas, [(x + dx, y + dy), (x + 90, y + 140), (x + 105, y + 150)])
     wait_for(lambda: not desk.graft.trying)
+
+
+def _tour(desk, canvas: PhotoCanvas, marks: dict) -> None:
+    """Under the grey lamp, at the third part of the person, with skin of the cheek pinned."""
+    QTest.keyClick(canvas, Qt.Key.Key_4)
+    wait_for(lambda: desk.idle() and canvas.ready(), 60)
+    desk.lamps.choose("grey")
+    x, y = marks["eye_left"]
+    desk.pin.toggle()
+    drag(canvas, [(x + 10, y + 190), (x + 10, y + 190)])
+    for _ in range(3):
+        desk.tours.next.click()
+    wait_for(lambda: desk.idle() and canvas.ready(), 60)
+    desk.right.findChild(QScrollArea).verticalScrollBar().setValue(10_000)
+    hover(canvas, marks["eye_right"][0] + 60, marks["eye_right"][1] + 130)
 
 
 def take_shots(folder: str | Path) -> list[Path]:
@@ -129,6 +144,10 @@ def take_shots(folder: str | Path) -> list[Path]:
     desk.face.set_editing(False)
     for take in STAGE_SHOTS:
         take(desk, shot)
+    _tour(desk, canvas, plate.sitter.landmarks)
+    shot("tour")
+    desk.pin.toggle()
+    desk.lamps.choose("plain")
     QTest.keyClick(canvas, Qt.Key.Key_1)
     canvas.centre_on(960, 1180, 0.8)
     cards = desk.brush_strip.cards

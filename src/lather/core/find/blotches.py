@@ -16,6 +16,7 @@ from lather.core.types import EncodedRGB, Rect
 _LEAST_PEAK, _LEAST_LOBE = 0.9, 0.35  # ΔL* of a blotch at its middle, and where it ends (or 30 % of its middle)
 _END_SHARE = 0.3
 _SMOOTH = 1.2  # points
+_OFF_RIM_MM = 2.0  # from hair, cloth and lips: what is seen there is their own shade
 _LEAST_POINTS, _MOST_MM = 6, 16.0
 _SKIN_LEAST = 0.002  # share of a picture that is skin under which nothing is looked for
 _COLOUR_LEFT_DE, _COLOUR_LEAST_MM = 2.5, 3.0
@@ -45,7 +46,9 @@ def find_blotches(scene: FindScene, needed: NeededLight | None = None) -> list[F
     scale = measures.scale
     seen = Seen(photo.read, lambda _: b"photo", photo.read, photo.bounds, tuple(measures.faces))
     field = (needed or NeededLight(new_cells())).over(seen, measures.skin_box, measures.has_skin)
-    on_skin = np.clip(2 * _mask_at(skin, scale, field) - 0.5, 0, 1)
+    side = 2 * max(1, round(_OFF_RIM_MM * measures.pixels_per_mm / scale)) + 1
+    inner = cv2.erode(skin.astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)))
+    on_skin = np.clip(2 * _mask_at(inner, scale, field) - 0.5, 0, 1)
     missing = cv2.GaussianBlur(needed_lightness(field) * on_skin, (0, 0), _SMOOTH)
     per_mm = measures.pixels_per_mm / field.px
     lobes = sorted(lobes_of(missing, per_mm), key=lambda lobe: -abs(lobe.light) * lobe.size)[:_MOST]

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
+import cv2
 import numpy as np
 
 from lather.core.engine.photo import Photo
@@ -15,7 +16,7 @@ from lather.core.find.scene import FindScene
 from lather.core.find.worth import Delivery, judged
 from lather.core.job.face_map import FaceMap
 from lather.core.job.finds import Find
-from lather.core.kinds.registry import KEEPERS, KINDS
+from lather.core.kinds.registry import KEEPERS, KINDS, SOFTENED
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.threads import give_way, one_thread_in_opencv
 
@@ -114,14 +115,19 @@ def one_for_one_place(finds: list[Find]) -> list[Find]:
 
 
 def _less_spots_twice(finds: list[Find]) -> list[Find]:
-    """Without the blotches that are a spot: a spot is mended, and then its light is even."""
+    """Without the blotches that are a spot, or what Mend softens: that is mended, and then its light is even."""
     spots = [f for f in finds if f.kind in _SPOTS]
+    softened = [np.float32(f.outline) for f in finds if f.kind in SOFTENED and len(f.outline) > 2]
 
     def same(blotch: Find, spot: Find) -> bool:
         away = np.hypot(blotch.x - spot.x, blotch.y - spot.y)
         return away < 0.5 * max(blotch.size_px, spot.size_px) and spot.size_px > 0.4 * blotch.size_px
 
-    return [f for f in finds if f.kind not in _BLOTCHES or not any(same(f, spot) for spot in spots)]
+    def taken(find: Find) -> bool:
+        return any(same(find, spot) for spot in spots) or any(
+            cv2.pointPolygonTest(outline, (find.x, find.y), False) >= 0 for outline in softened)
+
+    return [f for f in finds if f.kind not in _BLOTCHES or not taken(f)]
 
 
 def _is_certain(find: Find) -> bool:

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import (
 
 from lather.core.find.mend import can_mend
 from lather.core.job.finds import Find, contrast_text
-from lather.core.kinds.registry import KINDS
+from lather.core.kinds.registry import KINDS, stage_of_kind
 from lather.core.measure.keepers import find_box
 from lather.desktop.controls.finds import FindsControl
 from lather.desktop.panels.choices import Choices
@@ -59,7 +59,8 @@ class _Finds(QAbstractListModel):
 def _row(index: QModelIndex) -> tuple:
     """Kind, size and contrast, zone and what was decided."""
     find, state = index.data(Qt.ItemDataRole.UserRole), index.data(Qt.ItemDataRole.UserRole + 1)
-    word = STATE_WORDS[state] or ("by hand" if not can_mend(find) else "")
+    mended = state == "mended" and stage_of_kind(find.kind) == "even"
+    word = "evened" if mended else STATE_WORDS[state] or ("by hand" if not can_mend(find) else "")
     size = f"{find.size_px:.0f} px" if find.path is None else f"{find.size_px:.0f} × {find.width_px:.0f} px"
     lines = (find.label, f"{size} · {contrast_text(find)}", " · ".join(p for p in (find.zone, word) if p))
     return find.id, find_box(find), lines, state != "open"
@@ -204,7 +205,8 @@ class FindsPanel(QWidget):
         elif job.finds is None:
             self.all.setText("Look for flaws")
         else:
-            self.all.setText(f"Even all skin, {still_open} finds" if control.evens_all_skin
+            finds = "1 find" if still_open == 1 else f"{still_open} finds"
+            self.all.setText(f"Even all skin, {finds}" if control.evens_all_skin
                              else f"{self._word} all {still_open} in this list")
         self.all.setEnabled(bool(control.busy) or job.finds is None or still_open > 0)
         self.all.setVisible(control.job.info.finds or bool(control.busy))

@@ -21,6 +21,7 @@ from lather.core.types import Rect
 EVEN_ALREADY = 0.3  # ΔL* under which nobody sees that something is missing
 _LEFT = 0.15  # share that may be left when it counts as done
 _MOST_PASSES = 99
+_OVER_ALL = 0.45  # of what a pass lays down at its middle, on the mean under a soft brush
 _SEEN_PX = 24
 
 
@@ -28,11 +29,13 @@ _SEEN_PX = 24
 class ToGo:
     """light: ΔL* that is missing under the brush, of the sign that the tool lays down (0 if none). passes: strokes
     until hardly any is left, None if they never get there. bare: False where nothing is known, off bare skin.
+    around: ΔL* that is missing by the surroundings of the brush, whatever is known.
     """
 
     light: float
     passes: int | None
     bare: bool = True
+    around: float = 0.0
 
     @property
     def even(self) -> bool:
@@ -59,15 +62,17 @@ def to_go(engine: Engine, job: Job, brush: Brush, mode: str, sign: int, x: float
     weight = np.clip(1 - away / max(radius, field.px), 0, 1) * field.values[..., BARE]
     if weight.sum() < 0.05 * max(1.0, float((away < radius).sum())):
         return ToGo(0.0, None, False)
-    missing = field.values[..., NEEDED]
-    if mode == AROUND:
-        touch = Stroke(new_id(), "lift", brush, freeze_points([(x, y, 1.0, 0.0)]), mode=AROUND)
-        missing = needed_around(edit_on_grid(touch, field, around.bounds), field).values
     slope = LIGHTNESS_SLOPE * np.exp(field.values[..., LIGHT] / 3)
-    needed = float((np.maximum(sign * missing, 0) * slope * weight).sum() / weight.sum())
-    laid = sign * _laid(engine, job, own, around)
-    light = max(0.0, needed - max(0.0, laid))
-    return ToGo(sign * light, _passes(brush, light, needed), True)
+    laid = max(0.0, sign * _laid(engine, job, own, around))
+
+    def wanted(missing: np.ndarray) -> float:
+        return float((np.maximum(sign * missing, 0) * slope * weight).sum() / weight.sum())
+
+    touch = Stroke(new_id(), "lift", brush, freeze_points([(x, y, 1.0, 0.0)]), mode=AROUND)
+    by_around = wanted(needed_around(edit_on_grid(touch, field, around.bounds), field).values)
+    needed = by_around if mode == AROUND else wanted(field.values[..., NEEDED])
+    light = max(0.0, needed - laid)
+    return ToGo(sign * light, _passes(brush, light, needed), True, sign * max(0.0, by_around - laid))
 
 
 def _laid(engine: Engine, job: Job, rect: Rect, around: Surroundings) -> float:
@@ -82,7 +87,7 @@ def _passes(brush: Brush, light: float, needed: float) -> int | None:
     """Strokes of the brush until no more than 15 % of what was needed, or nothing that is seen, is left."""
     if light < EVEN_ALREADY:
         return 0
-    once = coverage_of_pass(brush)
+    once = _OVER_ALL * coverage_of_pass(brush)
     if once <= 0:
         return None
     goal = max(EVEN_ALREADY, _LEFT * needed)

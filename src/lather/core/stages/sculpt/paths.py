@@ -20,7 +20,7 @@ from lather.core.types import Rect
 SHARE = 0.25  # coverage of the strongest proposal, to begin with
 LIGHT_LAYER, SHADE_LAYER = "Light", "Shade"
 _CALLS_FOR = 0.3  # of how far light or shade follows along a path, under which it is left out
-_LEAST_OPEN = 0.15  # of a path, on the mean: the rest are edges that stay as they are
+_LEAST_OPEN = 0.3  # of a path, on the mean: the rest are edges that stay as they are
 _ON_SKIN = 0.45  # of a path that must be bare skin
 _SHADE, _DARK, _BRIGHT = 0.55, 0.35, 0.9  # shares of the usual light of this skin, twice, and of white
 _EDGE = 1.0
@@ -39,8 +39,10 @@ _PLACES = (
         ((52, 223, _MID), (53, 224, _MID), (46, 225, _MID)), ((282, 443, _MID), (283, 444, _MID), (276, 445, _MID)))),
     ("inner_corners", "Inner corners", "light", 0.06, 0.7, ((244, (245, 193, _MID)), (464, (465, 417, _MID)))),
     ("nose", "Nose bridge, tip", "light", 0.1, 1.0, ((6, 197, 195, 5), (4, (4, 1, 0.3)))),
-    ("cheekbone_left", "Cheekbone, left", "light", 0.27, 1.0, ((101, (50, 118, _MID), (117, 123, 0.4), 116),)),
-    ("cheekbone_right", "Cheekbone, right", "light", 0.27, 1.0, ((330, (280, 347, _MID), (346, 352, 0.4), 345),)),
+    ("cheekbone_left", "Cheekbone, left", "light", 0.2, 1.0, (
+        ((101, 36, 0.35), (50, 118, 0.3), (123, 117, 0.35), (116, 123, 0.4)),)),
+    ("cheekbone_right", "Cheekbone, right", "light", 0.2, 1.0, (
+        ((330, 266, 0.35), (280, 347, 0.3), (352, 346, 0.35), (345, 352, 0.4)),)),
     ("cupids_bow", "Cupid’s bow", "light", 0.04, 0.7, (((37, 167, 0.35), (0, 164, 0.35), (267, 393, 0.35)),)),
     ("lower_lip", "Lower lip", "light", 0.06, 0.7, (((85, 86, _MID), (15, 16, _MID), (315, 316, _MID)),)),
     ("chin", "Chin", "light", 0.24, 1.0, (((201, 208, _MID), (200, 199, _MID), (421, 428, _MID)),)),

@@ -18,6 +18,7 @@ from lather.desktop.stages.base import StagePart
 from lather.desktop.stages.even.panel import EvenPanel
 
 _EVERY_S = 0.08
+_PLAINLY = 0.8  # ΔL* that the surroundings must say where what is known says nothing
 _SIDES = {"lift": LIFTING, "lower": LOWERING}
 _SAID = {LIFTING: "This layer only lifts.", LOWERING: "This layer only lowers."}
 
@@ -67,7 +68,8 @@ class EvenPart(StagePart):
         """A stroke goes to a layer that takes it: with two, Lift to one and Lower to the other."""
         tool = TOOLS[self.state.tool].shifted if shifted else self.state.tool
         side, layer = _SIDES.get(tool), self.job.layer
-        if side is None or (layer is not None and layer.settings.get("side", BOTH) in (side, BOTH)):
+        held = BOTH if layer is None else layer.settings.get("side", BOTH)
+        if side is None or held == side or (held == BOTH and not (self.apart and layer is None)):
             return
         fitting, make = layer_for_side(self.job.job, side, self.job.layer_id)
         if make is not None:
@@ -123,6 +125,8 @@ class EvenPart(StagePart):
             return ""
         if not told.bare:
             return "no bare skin here"
+        if told.even and abs(told.around) > _PLAINLY:
+            return f"even by what is known · {abs(told.around):.1f} ΔL* as around"
         if told.even:
             return "even already" if self.state.tool == "lift" else "nothing too bright here"
         passes = "no pass" if told.passes is None else "1 pass" if told.passes == 1 else f"{told.passes} passes"

@@ -15,7 +15,7 @@ def take(desk, shot) -> None:
     desk.brush_strip.choose("shade")
     for _ in range(4):
         QTest.keyClick(canvas, Qt.Key.Key_W)
-    hover(canvas, 760, 1360)
+    hover(canvas, 700, 1500)
     wait_for(canvas.ready, 30)
     shot("sculpt")
     QTest.keyClick(canvas, Qt.Key.Key_E)
