@@ -18,6 +18,7 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
 from lather.core.engine.photo import Photo
 from lather.core.find.finder import find_all
 from lather.core.imageio.picture import Picture
+from lather.core.kinds.registry import stage_of_kind
 from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import load_sitter, sitter_names
 
@@ -95,6 +96,7 @@ def main():
             if seed % 2 == 0:
                 bare = make_plate(sitter, seed, flaws={})
                 none, _ = find_all(Photo(Picture(bare.photo), b"", name))
+                none = [f for f in none if stage_of_kind(f.kind) not in ("even", "colour")]  # the sitter's own skin
                 clean.append(sum(f.kind not in ("stray_hair", "brow_hair") for f in none))
                 hairs.append(len(none) - clean[-1])
         print(

@@ -45,9 +45,9 @@ class TenStagesTest(WindowCase):
             self.assertEqual(self.job.stage_id, stage_id)
             for label in (cells[stage_id].title, cells[stage_id].count):
                 self.assertLessEqual(label.fontMetrics().horizontalAdvance(label.text()), label.width() + 1)
-        self.key(Qt.Key.Key_4)
+        self.key(Qt.Key.Key_6)
         self.drag([(200, 200), (260, 220)])
-        self.assertEqual((cells["even"].count.text(), cells["even"].strength.text()), ("1 edit", "100 %"))
+        self.assertEqual((cells["colour"].count.text(), cells["colour"].strength.text()), ("1 edit", "100 %"))
         self.assertEqual(cells["finish"].count.text(), "")
 
 
@@ -90,7 +90,7 @@ class ToyStagesTest(WindowCase):
     def paint(self) -> None:
         """Mends below, light and warmth painted, tone evened between."""
         self.click(420, 300)
-        self.key(Qt.Key.Key_4)
+        self.key(Qt.Key.Key_6)
         self.drag([(150, 150), (220, 160), (300, 170)])
         self.key(Qt.Key.Key_9)
         self.drag([(200, 260), (300, 270)])
@@ -103,7 +103,7 @@ class ToyStagesTest(WindowCase):
         self.assertLess(np.abs((whole - self.photo)[264, 250, 1:]).max(), 1e-4)
         shown = np.array(self.shown(200, 155))
         self.assertLess(np.abs(shown - whole[155, 200] * 255).max(), 4)
-        self.key(Qt.Key.Key_4)
+        self.key(Qt.Key.Key_6)
         self.assertEqual(self.desk.state.tool, BRIGHTEN.id)
         self.desk.state.change(flow=1.0, ceiling=1.0)
         for _ in range(3):
@@ -158,13 +158,13 @@ class ToyStagesTest(WindowCase):
             self.job.do(AddLayer("split", layer, 0))
         self.settle()
         before = self.whole()
-        self.key(Qt.Key.Key_4)
+        self.key(Qt.Key.Key_6)
         self.desk.layers.strength.set_value(0, tell=True)
         self.settle()
         job = self.job.job
-        none = job.with_stage(replace(job.stage("even"), layers=()))
+        none = job.with_stage(replace(job.stage("colour"), layers=()))
         np.testing.assert_allclose(self.whole(), self.job.session.engine.pixels(none, self.canvas.picture), atol=1e-6)
         self.desk.layers.strength.set_value(100, tell=True)
         self.settle()
         np.testing.assert_allclose(self.whole(), before, atol=1e-6)
-        self.assertIn("toy_light", json.dumps([layer.kind for layer in job.stage("even").layers]))
+        self.assertIn("toy_light", json.dumps([layer.kind for layer in job.stage("colour").layers]))

@@ -73,12 +73,12 @@ class ToolTest(DeskCase):
     def test_only_darker_leaves_lighter_places_alone(self):
         strip = self.desk.brush_strip
         strip.choose("copy")
-        strip.mode.button("lighter").click()
+        strip.modes["copy"].button("lighter").click()
         with self.hold(Qt.Key.Key_A):
             self.click(130, 130)
         self.drag([(400, 300), (408, 300)])
         np.testing.assert_array_equal(self.whole()[290:310, 380:450], self.photo[290:310, 380:450])
-        strip.mode.button("darker").click()
+        strip.modes["copy"].button("darker").click()
         self.drag([(400, 300), (408, 300)])
         self.assertGreater(np.abs(self.whole() - self.photo).max(), 0.2)
 

@@ -195,7 +195,7 @@ class SplitTest(StageCase):
         split.edges.click()
         self.assertEqual([(x.settings["width_px"], x.settings["edge_keeping"]) for x in self.job.stage.layers],
                          [(9.0, False), (9.0, False)])
-        self.key(Qt.Key.Key_C)
+        self.desk.lamps.choose("texture")
         self.settle()
         shown = [self.shown(x, 210) for x in range(250, 350, 10)]
         self.assertAlmostEqual(np.mean(shown), 127, delta=8)  # pores around grey

@@ -116,7 +116,7 @@ def _line(y: float):
 
 
 MAPPING = StageInfo(
-    "even", "Even", BrightenKind, "Light", (BRIGHTEN.id, "give_back"),
+    "colour", "Colour", BrightenKind, "Light", (BRIGHTEN.id, "give_back"),
     lambda: (
         Layer(new_id(), "Light", "toy_light", edits=(
             edit(BRIGHTEN.id, _line(120), size=120), edit(BRIGHTEN.id, _line(160), size=60, fence=FENCE),

@@ -35,19 +35,23 @@ class BlotchLamp(Lamp):
 
     def shown(self, around: Surroundings, settings: dict, rect: Rect, level: int) -> EncodedRGB:
         fine, coarse = self._sigmas(settings, level)
-        part, cell = _cells(fine, coarse)
+        deeper, cell = _cells(fine, coarse)
+        part = 1 << deeper
         wide = _on_grid(rect.expand(int(np.ceil(_REACH * coarse)) + cell), cell)
         wide = wide.intersect(around.bounds.at_level(level))
-        light = srgb_lightness(_means(around.below(wide, level), part))
+        # what is as coarse as that is read from a deeper level: a sixteenth of the pixels under the pen
+        light = srgb_lightness(around.below(wide.at_level(deeper), level + deeper))
         band = _blurred(light, fine / part, 1) - _blurred(light, coarse / part, cell // part)
-        shown = np.float32(0.5) + np.float32(self.strength_of(settings) / 100) * _spread(band, part)[rect.slices(wide)]
+        own = rect.slices(wide)
+        shown = np.float32(0.5) + np.float32(self.strength_of(settings) / 100) * _spread(band, part)[own]
         return np.repeat(shown[..., None], 3, axis=2)
 
 
 def _cells(fine: float, coarse: float) -> tuple[int, int]:
-    """Sides of the cells in whose means two blurs are worked out; the second is a multiple of the first."""
-    part = max(1, int(fine / 2.5))
-    return part, part * max(1, int(coarse / 5 / part))
+    """Levels deeper at which two blurs are worked out, and the side of the cells for the second one."""
+    deeper = max(0, int(np.log2(max(1.0, fine / 2))))
+    part = 1 << deeper
+    return deeper, part * max(1, int(coarse / 5 / part))
 
 
 def _on_grid(rect: Rect, cell: int) -> Rect:

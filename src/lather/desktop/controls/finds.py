@@ -66,15 +66,16 @@ class FindsControl(QObject):
         return {f.id: "mended" if f.id in waiting else job.find_state(f, mended) for f in self.finds}
 
     def shown(self) -> list[Find]:
-        """Finds that pass the filters, most visible first."""
+        """Finds that pass the filters, most visible first; of blotches the dark ones, which are lifted, before all."""
         wanted = self.show == "worth"
-        return [
+        listed = [
             f
             for f in self.finds
             if f.worth == wanted
             and (not self.kind or f.kind == self.kind)
             and (not self.zone or f.zone.partition(",")[0] == self.zone)
         ]
+        return sorted(listed, key=lambda f: f.kind == "blotch_bright")
 
     @property
     def evens_all_skin(self) -> bool:

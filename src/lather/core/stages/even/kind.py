@@ -14,7 +14,7 @@ from lather.core.stages.even.around import coverage_on_grid, edit_on_grid, neede
 from lather.core.stages.light.cells import Field, Seen
 from lather.core.stages.light.exposure import exposed
 from lather.core.stages.light.kind import LightKind
-from lather.core.stages.light.needed import METHOD, NEEDED
+from lather.core.stages.light.needed import METHOD, NEEDED, faces_key
 from lather.core.stages.maps.kind import LiveMap
 from lather.core.tools.lift import AROUND, FREE
 from lather.core.types import EncodedRGB, Mask, Rect
@@ -192,4 +192,4 @@ def _field_key(seen: Seen, reads: Rect) -> bytes:
     cells = seen.grid.cells(reads)
     side = seen.grid.side
     wide = Rect(cells.x0 * side, cells.y0 * side, cells.x1 * side, cells.y1 * side).expand(side // 2)
-    return seen.fingerprint(wide.intersect(seen.bounds)) + b"".join(face.digest for face in seen.faces)
+    return seen.fingerprint(wide.intersect(seen.bounds)) + faces_key(seen.faces)

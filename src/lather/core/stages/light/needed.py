@@ -79,6 +79,12 @@ class NeededLight:
 
         return assembled(seen, rect, cell)
 
+    def knows(self, seen: Seen, rect: Rect) -> bool:
+        """True if `over` would only look up what was worked out before."""
+        cells = seen.grid.cells(rect)
+        return all(self._key(seen, column, row) in self._cells
+                   for column in range(cells.x0, cells.x1) for row in range(cells.y0, cells.y1))
+
     def light(self, seen: Seen, rect: Rect) -> Field:
         """The log luminance alone, (h, w, 1): no network is run."""
         return assembled(seen, rect, lambda column, row: self._light(seen, column, row))
@@ -91,10 +97,12 @@ class NeededLight:
             self._cells.put(key, held)
         return held
 
-    def _cell(self, seen: Seen, column: int, row: int) -> np.ndarray:
+    def _key(self, seen: Seen, column: int, row: int) -> tuple:
         made_from = seen.fingerprint(seen.grid.reads(column, row)), faces_key(seen.faces)
-        key = ("needed", self._network, seen.grid, *made_from, column, row)
-        return self._kept(key, lambda: self._worked_out(seen, column, row))
+        return ("needed", self._network, seen.grid, *made_from, column, row)
+
+    def _cell(self, seen: Seen, column: int, row: int) -> np.ndarray:
+        return self._kept(self._key(seen, column, row), lambda: self._worked_out(seen, column, row))
 
     def _light(self, seen: Seen, column: int, row: int) -> np.ndarray:
         key = ("light", seen.grid, seen.fingerprint(seen.grid.reads(column, row)), column, row)

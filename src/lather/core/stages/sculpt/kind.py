@@ -9,7 +9,7 @@ from lather.core.ranges import SHARE
 from lather.core.stages.base import Step, Surroundings
 from lather.core.stages.light.cells import Grid
 from lather.core.stages.light.kind import LightKind
-from lather.core.stages.light.needed import METHOD
+from lather.core.stages.light.needed import METHOD, faces_key
 from lather.core.stages.sculpt.form import FALLS, ON_SKIN, OPEN, RISES, Form
 from lather.core.tools.light import ON_SKIN_ONLY
 from lather.core.types import Mask, Rect
@@ -44,7 +44,7 @@ class SculptKind(LightKind):
     def fingerprint(self, around: Surroundings, step: Step, rect: Rect) -> bytes:
         seen = around.stage_fingerprint(_wide(around, rect))
         most = [f"{stop:g}" for stop in most_stops(around.job_kind)]
-        own = super().fingerprint(around, step, rect) + seen + "|".join(most).encode()
+        own = super().fingerprint(around, step, rect) + seen + "|".join(most).encode() + faces_key(around.faces)
         return own + b"".join(self.store.key(layer, rect) for layer in self._earlier(around))
 
     def prepare(self, around: Surroundings, step: Step, rect: Rect, level: int) -> None:

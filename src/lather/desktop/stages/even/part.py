@@ -137,9 +137,10 @@ class EvenPart(StagePart):
         seen = Seen.input_of(around)
         reach = int(40 * seen.grid.px)
         place = Rect(int(x), int(y), int(x) + 1, int(y) + 1).expand(reach).intersect(around.bounds)
-        if place.empty:
+        needed = self.canvas.engine.kinds["even"].stores.needed
+        if place.empty or not needed.knows(seen, place):  # a key is no time to work it out
             return None
-        return blotch_size(self.canvas.engine.kinds["even"].stores.needed.over(seen, place), x, y)
+        return blotch_size(needed.over(seen, place), x, y)
 
     # outlines
 
