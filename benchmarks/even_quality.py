@@ -3,10 +3,10 @@
     ./lather benchmarks even_quality [--seeds 4] [--sitters wren,pip] [--network FILE] [--share 0.8]
 
 network: without it one that was fitted on other people only (nets/), so that no sitter is judged by a network that
-knows them; the shipped one goes on from there and has seen the five. Against ../shared/plates/NAME-even.jpg, on facial skin, in L* of the tone band: alone, the photo as
-it is; evened. texture, modelling: of the evened photo over the photo's. left: share of the made blotches that is left,
-by “even all” and by an outline as around. scribble: what 200 assisted strokes at random change, over what “even all”
-at full share may.
+knows them; the shipped one goes on from there and has seen the five. Against ../shared/plates/NAME-even.jpg, on facial
+skin, in L* of the tone band: alone, the photo as it is; evened. texture, modelling: of the evened photo over the
+photo's. left: share of the made blotches that is left, by "even all" and by an outline as around. scribble: what 200
+assisted strokes at random change, over what "even all" at full share may.
 """
 
 import argparse
