@@ -19,8 +19,10 @@ def blotch_residual(field: Field) -> float | None:
 
 
 def measure(pictures: Compared) -> float | None:
-    needed = pictures.needed or NeededLight(new_cells())
-    return blotch_residual(needed.over(pictures.seen_after, pictures.measures.skin_box, pictures.measures.has_skin))
+    seen, box = pictures.seen_after, pictures.measures.skin_box
+    if pictures.needed is None:
+        return blotch_residual(NeededLight(new_cells()).at_once(seen, box))
+    return blotch_residual(pictures.needed.over(seen, box))
 
 
 GAUGE = Gauge("blotch_residual", "Blotches left", "ΔL*", measure, track=1.5, written="{:.2f} ΔL*", lowered_by="Even")

@@ -21,7 +21,6 @@ from lather.core.measure.texture_scale import TextureScale, measure_texture_scal
 from lather.core.types import EncodedRGB, Lab, Mask, Rect, as_float32
 
 _WORK_SIDE = 1000
-_SOME_SKIN = 0.01  # share of a rectangle
 _NO_FACE_WIDTH = 0.35  # of the shorter side: what sizes relate to where there is no face
 
 
@@ -109,11 +108,6 @@ class PhotoMeasures:
         (y0, *_, y1), (x0, *_, x1) = (np.flatnonzero(np.pad(skin.any(way), 1)) - 1 for way in (1, 0))
         x0, y0, x1, y1 = (int(n * self.scale) for n in (x0, y0, x1 + 2, y1 + 2))
         return Rect(x0, y0, x1, y1).intersect(self.photo.bounds)
-
-    def has_skin(self, rect: Rect) -> bool:
-        """True if some skin lies in a rectangle of the photo."""
-        x0, y0, x1, y1 = (int(n / self.scale) for n in rect)
-        return bool((self.skin[y0 : y1 + 1, x0 : x1 + 1] > 0.5).mean() > _SOME_SKIN)
 
     @property
     def skin_share(self) -> float:

@@ -13,8 +13,9 @@ from lather.core.stages.base import Pixels, Surroundings
 from lather.core.types import LinearRGB, Rect
 
 FACE_PX = 320  # width of a face on the fine grid, which the network sees
-CELL, MARGIN = 288, 96  # fine pixels of a cell, and around it: as far as the network looks
-POINTS = CELL // 2  # of the coarse grid along a cell: one for two fine pixels
+UNIT, UNIT_POINTS = 48, 24  # fine pixels of the smallest square that is worked out, and points of the coarse grid in it
+CELL_UNITS, MARGIN_UNITS = 8, 2  # of a cell, and around what is worked out: as far as the network looks
+POINTS = CELL_UNITS * UNIT_POINTS  # of the coarse grid along a cell
 _NO_FACE_SHARE = 0.35  # of the shorter side, where there is no face
 _LEAST_STEP = 0.75
 _LUMINANCE = np.float32([0.2126, 0.7152, 0.0722])
@@ -49,10 +50,10 @@ class Seen:
 
 @dataclass(frozen=True)
 class Grid:
-    """Where cells lie. level: that is read. cell: its pixels along a cell, a multiple of 6. bounds: of level 0."""
+    """Where cells lie. level: that is read. unit: its pixels along a unit. bounds: of level 0."""
 
     level: int
-    cell: int
+    unit: int
     bounds: Rect
 
     @classmethod
@@ -61,12 +62,12 @@ class Grid:
         width = max((face.width_px for face in faces), default=_NO_FACE_SHARE * min(bounds.width, bounds.height))
         step = max(_LEAST_STEP, width / FACE_PX)
         level = max(0, int(np.floor(np.log2(step))))
-        return cls(level, max(6, 6 * round(CELL * step / (1 << level) / 6)), bounds)
+        return cls(level, max(1, round(UNIT * step / (1 << level))), bounds)
 
     @property
     def side(self) -> int:
         """Level-0 pixels along a cell."""
-        return self.cell << self.level
+        return (CELL_UNITS * self.unit) << self.level
 
     @property
     def px(self) -> float:
@@ -80,11 +81,21 @@ class Grid:
         x0, y0, x1, y1 = inside
         return Rect(x0 // self.side, y0 // self.side, -(-x1 // self.side), -(-y1 // self.side))
 
-    def reads(self, column: int, row: int) -> Rect:
-        """Level-0 pixels that a cell is made from."""
-        half = self.side * MARGIN // CELL
-        x0, y0 = column * self.side, row * self.side
-        return Rect(x0, y0, x0 + self.side, y0 + self.side).expand(half).intersect(self.bounds)
+    def cell_units(self, column: int, row: int) -> Rect:
+        """The units of a cell."""
+        x0, y0 = column * CELL_UNITS, row * CELL_UNITS
+        return Rect(x0, y0, x0 + CELL_UNITS, y0 + CELL_UNITS)
+
+    def units(self, rect: Rect) -> Rect:
+        """The units that a level-0 rectangle reaches."""
+        side = self.unit << self.level
+        x0, y0, x1, y1 = rect
+        return Rect(x0 // side, y0 // side, -(-x1 // side), -(-y1 // side))
+
+    def reads(self, units: Rect) -> Rect:
+        """Level-0 pixels that units are made from."""
+        side = self.unit << self.level
+        return Rect(*(n * side for n in units.expand(MARGIN_UNITS))).intersect(self.bounds)
 
 
 @dataclass(frozen=True)
@@ -127,32 +138,35 @@ class Field:
 
 def assembled(seen: Seen, rect: Rect, cell_of: Callable[[int, int], np.ndarray]) -> Field:
     """The field over the cells of a level-0 rectangle. cell_of(column, row): (POINTS, POINTS, c)."""
-    grid = seen.grid
-    cells = grid.cells(rect)
+    cells = seen.grid.cells(rect)
     rows = [np.concatenate([cell_of(column, row) for column in range(cells.x0, cells.x1)], 1)
             for row in range(cells.y0, cells.y1)]
-    whole = np.concatenate(rows, 0)
-    # points off the picture would be a mean with nothing
-    height = int(np.ceil((grid.bounds.y1 - cells.y0 * grid.side) / grid.px))
-    width = int(np.ceil((grid.bounds.x1 - cells.x0 * grid.side) / grid.px))
-    return Field(whole[:height, :width], (cells.x0 * grid.side, cells.y0 * grid.side), grid.px)
+    return as_field(seen.grid, np.concatenate(rows, 0), (cells.x0 * seen.grid.side, cells.y0 * seen.grid.side))
 
 
-def read_cell(seen: Seen, column: int, row: int, margin: bool = True) -> LinearRGB:
-    """Linear light of a cell on the fine grid, (CELL + 2 MARGIN)² or CELL²; beyond the picture its border repeats."""
-    grid, half = seen.grid, seen.grid.cell * MARGIN // CELL if margin else 0
-    x0, y0 = column * grid.cell - half, row * grid.cell - half
-    side = grid.cell + 2 * half
-    wanted = Rect(x0, y0, x0 + side, y0 + side)
+def as_field(grid: Grid, values: np.ndarray, origin: tuple[int, int]) -> Field:
+    """Values from a level-0 corner on, without those off the picture: they would be a mean with nothing."""
+    height = int(np.ceil((grid.bounds.y1 - origin[1]) / grid.px))
+    width = int(np.ceil((grid.bounds.x1 - origin[0]) / grid.px))
+    return Field(values[:height, :width], origin, grid.px)
+
+
+def read_units(seen: Seen, units: Rect, margin: int = 0) -> LinearRGB:
+    """Linear light of units, and of `margin` units around them, on the fine grid; beyond the picture its border
+    repeats.
+    """
+    grid, around = seen.grid, units.expand(margin)
+    wanted = Rect(*(n * grid.unit for n in around))
     there = wanted.intersect(grid.bounds.at_level(grid.level))
     pixels = srgb.decode(np.clip(seen.read(there, grid.level), 0, 1))
-    pixels = cv2.copyMakeBorder(pixels, there.y0 - y0, wanted.y1 - there.y1, there.x0 - x0, wanted.x1 - there.x1,
-                                cv2.BORDER_REPLICATE)
-    points = CELL + 2 * MARGIN if margin else CELL
-    return cv2.resize(pixels, (points, points), interpolation=cv2.INTER_AREA if side > points else cv2.INTER_LINEAR)
+    pixels = cv2.copyMakeBorder(pixels, there.y0 - wanted.y0, wanted.y1 - there.y1, there.x0 - wanted.x0,
+                                wanted.x1 - there.x1, cv2.BORDER_REPLICATE)
+    shrinks = grid.unit > UNIT
+    return cv2.resize(pixels, (UNIT * around.width, UNIT * around.height),
+                      interpolation=cv2.INTER_AREA if shrinks else cv2.INTER_LINEAR)
 
 
 def log_light(linear: LinearRGB) -> np.ndarray:
-    """Natural logarithm of the luminance, on the coarse grid of a cell read without margin: (POINTS, POINTS)."""
+    """Natural logarithm of the luminance, at the points of the coarse grid."""
     means = cv2.resize(linear @ _LUMINANCE, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
     return np.log(means + _BLACK)

@@ -3,7 +3,6 @@ faces and the same faces with even pigment (benchmarks/fit_even.py). Coarse, and
 """
 
 import threading
-from collections.abc import Callable
 from functools import cache
 from pathlib import Path
 
@@ -16,15 +15,16 @@ from lather.core.job.face_mesh import BROWS, LIDS, LIPS_OUTER, NOSTRILS, OVAL
 from lather.core.memory import Budget
 from lather.core.recent import Recent
 from lather.core.stages.light.cells import (
-    CELL,
-    MARGIN,
-    POINTS,
+    MARGIN_UNITS,
+    UNIT,
+    UNIT_POINTS,
     Field,
     Grid,
     Seen,
+    as_field,
     assembled,
     log_light,
-    read_cell,
+    read_units,
 )
 from lather.core.types import Rect
 
@@ -67,17 +67,15 @@ class NeededLight:
     def __init__(self, cells: Recent, network: Path = NETWORK):
         self._cells, self._network = cells, network
 
-    def over(self, seen: Seen, rect: Rect, where: Callable[[Rect], bool] = lambda _: True) -> Field:
-        """Channels NEEDED, BARE, LIGHT and SKIN around a level-0 rectangle. where(cell): False for level-0 rectangles
-        where nothing is asked for: all channels are 0 there.
-        """
-        side = seen.grid.side
+    def over(self, seen: Seen, rect: Rect) -> Field:
+        """Channels NEEDED, BARE, LIGHT and SKIN around a level-0 rectangle."""
+        return assembled(seen, rect, lambda column, row: self._cell(seen, column, row))
 
-        def cell(column: int, row: int) -> np.ndarray:
-            own = Rect(column * side, row * side, (column + 1) * side, (row + 1) * side).intersect(seen.bounds)
-            return self._cell(seen, column, row) if where(own) else np.zeros((POINTS, POINTS, 4), np.float32)
-
-        return assembled(seen, rect, cell)
+    def at_once(self, seen: Seen, rect: Rect) -> Field:
+        """The same worked out in one go, which is sooner there, and not kept."""
+        units = seen.grid.units(rect.intersect(seen.bounds))
+        side = seen.grid.unit << seen.grid.level
+        return as_field(seen.grid, self._worked_out(seen, units), (units.x0 * side, units.y0 * side))
 
     def knows(self, seen: Seen, rect: Rect) -> bool:
         """True if `over` would only look up what was worked out before."""
@@ -98,32 +96,33 @@ class NeededLight:
         return held
 
     def _key(self, seen: Seen, column: int, row: int) -> tuple:
-        made_from = seen.fingerprint(seen.grid.reads(column, row)), faces_key(seen.faces)
+        made_from = seen.fingerprint(seen.grid.reads(seen.grid.cell_units(column, row))), faces_key(seen.faces)
         return ("needed", self._network, seen.grid, *made_from, column, row)
 
     def _cell(self, seen: Seen, column: int, row: int) -> np.ndarray:
-        return self._kept(self._key(seen, column, row), lambda: self._worked_out(seen, column, row))
+        units = seen.grid.cell_units(column, row)
+        return self._kept(self._key(seen, column, row), lambda: self._worked_out(seen, units))
 
     def _light(self, seen: Seen, column: int, row: int) -> np.ndarray:
-        key = ("light", seen.grid, seen.fingerprint(seen.grid.reads(column, row)), column, row)
-        return self._kept(key, lambda: log_light(read_cell(seen, column, row, margin=False))[..., None])
+        units = seen.grid.cell_units(column, row)
+        key = ("light", seen.grid, seen.fingerprint(seen.grid.reads(units)), column, row)
+        return self._kept(key, lambda: log_light(read_units(seen, units))[..., None])
 
-    def _worked_out(self, seen: Seen, column: int, row: int) -> np.ndarray:
-        linear = read_cell(seen, column, row)
-        usual = self._kept(("usual", faces_key(seen.faces), _nearest(seen, column, row), seen.grid),
-                           lambda: _usual(seen, column, row))
+    def _worked_out(self, seen: Seen, units: Rect) -> np.ndarray:
+        linear = read_units(seen, units, MARGIN_UNITS)
+        usual = self._kept(("usual", faces_key(seen.faces), _nearest(seen, units), seen.grid),
+                           lambda: _usual(seen, units))
         looked_at = _looked_at(np.log(linear / usual + _BLACK))
         with _lock:
             network = _network(self._network)
             network.setInput(looked_at[None])
             out = network.forward()[0]
-        own = slice(MARGIN // 2, MARGIN // 2 + POINTS)
+        rim, inner = MARGIN_UNITS * UNIT_POINTS, MARGIN_UNITS * UNIT
+        own = np.s_[rim:-rim, rim:-rim]
         skin = np.clip((1 / (1 + np.exp(-out[1])) - _UNSURE) / (_SURE - _UNSURE), 0, 1)
-        bare = cv2.GaussianBlur(cv2.erode(skin, np.ones((_RIM, _RIM))), (0, 0), _SOFT)
-        light, bare = out[0, own, own], bare[own, own] * _open(seen, column, row)
-        inner = slice(MARGIN, MARGIN + CELL)
-        seen_light = log_light(linear[inner, inner])
-        return np.stack([np.clip(light, -_MOST, _MOST) * bare, bare, seen_light, skin[own, own]], -1)
+        bare = cv2.GaussianBlur(cv2.erode(skin, np.ones((_RIM, _RIM))), (0, 0), _SOFT)[own] * _open(seen, units)
+        light = log_light(linear[inner:-inner, inner:-inner])
+        return np.stack([np.clip(out[0][own], -_MOST, _MOST) * bare, bare, light, skin[own]], -1)
 
 
 def _looked_at(seen: np.ndarray) -> np.ndarray:
@@ -139,18 +138,19 @@ def faces_key(faces: tuple[FaceMap, ...]) -> bytes:
     return b"".join(face.digest for face in faces)
 
 
-def _nearest(seen: Seen, column: int, row: int) -> int:
-    """Number of the face that is nearest to a cell; -1 where there is none."""
-    side = seen.grid.side
-    away = [np.hypot(*(face.frame[0] - ((column + 0.5) * side, (row + 0.5) * side))) for face in seen.faces]
+def _nearest(seen: Seen, units: Rect) -> int:
+    """Number of the face that is nearest to the middle of some units; -1 where there is none."""
+    side = seen.grid.unit << seen.grid.level
+    middle = np.array([units.x0 + units.x1, units.y0 + units.y1]) * side / 2
+    away = [np.hypot(*(face.frame[0] - middle)) for face in seen.faces]
     return int(np.argmin(away)) if away else -1
 
 
-def _usual(seen: Seen, column: int, row: int) -> np.ndarray:
+def _usual(seen: Seen, units: Rect) -> np.ndarray:
     """Median linear light (3,) of the nearest face; of the photo as a whole where there is none. Read from the photo,
     so that a mend does not move it; by it another development of the photo looks the same to the network.
     """
-    number = _nearest(seen, column, row)
+    number = _nearest(seen, units)
     face = seen.faces[number] if number >= 0 else None
     if face is not None and face.mesh:
         low, high = face.mesh_px.min(0), face.mesh_px.max(0)
@@ -172,23 +172,25 @@ def _usual(seen: Seen, column: int, row: int) -> np.ndarray:
     return np.maximum(np.median(linear[inside], axis=0), 1e-3).astype(np.float32)
 
 
-def _open(seen: Seen, column: int, row: int) -> np.ndarray:
-    """(POINTS, POINTS) 0 over lips, lids, brows and nostrils, 1 elsewhere, soft in between."""
-    grid = seen.grid
-    closed = np.zeros((POINTS, POINTS), np.uint8)
+def _open(seen: Seen, units: Rect) -> np.ndarray:
+    """0 over lips, lids, brows and nostrils, 1 elsewhere, soft in between: at the points of some units."""
+    wide = units.expand(1)
+    closed = np.zeros((wide.height * UNIT_POINTS, wide.width * UNIT_POINTS), np.uint8)
     for face in seen.faces:
         if face.mesh:
             outlines = [(LIPS_OUTER, _LIPS_ROOM), *((part[side], _SMALL_ROOM) for part in (LIDS, BROWS, NOSTRILS)
                                                      for side in SIDES)]
             for outline, room in outlines:
-                draw(closed, grid, face, outline, column, row, room)
-    return 1 - cv2.GaussianBlur(closed.astype(np.float32), (0, 0), _SOFT)
+                _fill(closed, seen.grid, face, outline, wide, room)
+    own = np.s_[UNIT_POINTS:-UNIT_POINTS, UNIT_POINTS:-UNIT_POINTS]
+    return 1 - cv2.GaussianBlur(closed.astype(np.float32), (0, 0), _SOFT)[own]
 
 
-def draw(plane: np.ndarray, grid: Grid, face: FaceMap, outline, column: int, row: int, room: float) -> None:
-    """Fill an outline of the mesh on the points of a cell, `room` points wider."""
-    places = (face.mesh_px[list(outline)] - (column * grid.side, row * grid.side)) / grid.px - 0.5
-    if (places.max(0) < -4).any() or (places.min(0) > POINTS + 4).any():
+def _fill(plane: np.ndarray, grid: Grid, face: FaceMap, outline, units: Rect, room: float) -> None:
+    """Fill an outline of the mesh on the points of some units, `room` points wider."""
+    side = grid.unit << grid.level
+    places = (face.mesh_px[list(outline)] - (units.x0 * side, units.y0 * side)) / grid.px - 0.5
+    if (places.max(0) < -4).any() or (places.min(0) > np.array(plane.shape[::-1]) + 4).any():
         return
     fixed = np.round(places * 16).astype(np.int32)
     cv2.fillPoly(plane, [fixed], 1, shift=4)
