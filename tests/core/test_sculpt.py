@@ -16,7 +16,8 @@ from lather.core.stages.sculpt.kind import most_stops
 from lather.core.stages.sculpt.paths import BOTH_EYES, laid_stops, lay_command, proposals
 from tests.support.faces import made_face
 
-_REASONS = ("", "turned away", "in shade", "in the light", "dark already", "bright already", "lashes there")
+_REASONS = ("", "turned away", "in shade", "in the light", "dark already", "bright already", "lashes there",
+            "at the lips")
 
 
 def painted(session, tool, places, size, following=0.0, **layer):
@@ -39,7 +40,7 @@ class PathsTest(unittest.TestCase):
         for one in self.rows:
             self.assertIn(one.left_out, _REASONS)
         for one in proposed:
-            self.assertGreaterEqual(np.mean(one.follows), 0.3)
+            self.assertGreaterEqual(np.mean(one.follows), 0.25)
             self.assertEqual(one.stops(0.25) > 0, one.tool == "light")
 
     def test_a_cheek_in_shade_gets_no_light(self):

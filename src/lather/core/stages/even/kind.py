@@ -80,14 +80,16 @@ class EvenKind(LightKind):
                    level: int) -> np.ndarray:
         """Exposure (h, w). edits: those as around, in their order."""
         strength = np.float32(layer.strength)
-        total = np.zeros(coverage.shape[:2], np.float32)
-        if coverage[..., : LOWERED + 1].any():
+        total = np.zeros(coverage.shape[1:], np.float32)
+        if coverage[: LOWERED + 1].any():
             area = rect.from_level(level).intersect(around.bounds)
             field = self.stores.needed.over(Seen.input_of(around), area).channel(NEEDED)
             needed = _of_side(field.at(rect, level)[..., 0], layer)
-            total = coverage[..., LIFTED] * np.maximum(needed, 0) + coverage[..., LOWERED] * np.minimum(needed, 0)
-        free = coverage[..., FREE_LIFTED] - coverage[..., FREE_LOWERED]
-        stops = _STOPS * total + np.float32(FREE_STOPS) * _of_side(free, layer)
+            total = coverage[LIFTED] * np.maximum(needed, 0) + coverage[LOWERED] * np.minimum(needed, 0)
+        stops = _STOPS * total
+        if coverage[FREE_LIFTED:].any():
+            free = coverage[FREE_LIFTED] - coverage[FREE_LOWERED]
+            stops += np.float32(FREE_STOPS) * _of_side(free, layer)
         if edits:
             own = np.zeros_like(total)
             for edit in edits:
@@ -168,7 +170,7 @@ class LiveAround(LiveMap):
         area = rect.from_level(level).intersect(around.bounds)
         own = _inside(layer, fenced(self._own.cut(area), self.stroke, area), area)
         edits = [*kind._around_edits(around, layer, area, level), _Around(self.stroke, target, _halved(own, level))]
-        cover = self._coverage(rect, level) * np.float32(layer.strength)
+        cover = self.coverage(rect, level) * np.float32(layer.strength)
         return exposed(around.below(rect, level), kind.stops_with(around, layer, cover, edits, rect, level))
 
 

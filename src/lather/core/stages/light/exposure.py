@@ -6,6 +6,7 @@ from numba import njit
 from lather.core.types import EncodedRGB
 
 _KNEE, _LINEAR_KNEE = np.float32(0.04045), np.float32(0.0031308)
+_ENCODED = np.float32(np.log(2) / 2.4)  # of a stop, in the logarithm of an encoded value
 _ROOM_TAKEN = np.float32(0.5)  # of what is left up to white: a lift never clips what was not clipped
 
 
@@ -30,12 +31,12 @@ def _expose(pixels, stops, out):  # pragma: no cover - compiled
                 for c in range(3):
                     out[y, x, c] = pixels[y, x, c]
                 continue
-            factor = np.float32(2.0 ** (stop / np.float32(2.4)))
+            factor = np.exp(stop * _ENCODED)
             if stop > 0:
                 most = max(pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2])
                 room = max(np.float32(0), one - most)
                 factor = min(factor, one + _ROOM_TAKEN * room / (most + off))
-            linear = factor ** np.float32(2.4)
+            linear = np.float32(0)  # worked out where a channel is in the straight part of the curve
             for c in range(3):
                 value = pixels[y, x, c]
                 if value > _KNEE:
@@ -43,6 +44,8 @@ def _expose(pixels, stops, out):  # pragma: no cover - compiled
                     if value < _KNEE:  # it came down into the straight part
                         value = np.float32(12.92) * ((value + off) / np.float32(1.055)) ** np.float32(2.4)
                 else:
+                    if linear == 0:
+                        linear = factor ** np.float32(2.4)
                     light = value / np.float32(12.92) * linear
                     value = light * np.float32(12.92)
                     if light > _LINEAR_KNEE:

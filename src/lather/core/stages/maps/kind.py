@@ -4,6 +4,7 @@ import hashlib
 import json
 from abc import abstractmethod
 from dataclasses import replace
+from functools import partial
 from typing import ClassVar
 
 import numpy as np
@@ -28,7 +29,7 @@ class MapKind(LayerKind):
 
     method: goes up when the same coverage would give other pixels. Coverage lies in the photo's coordinates: above a
     displacement it is read through the field, so it moves with the form. planes: coverages that are kept apart; with
-    more than one, coverage is (h, w, planes).
+    more than one, coverage is (planes, h, w).
     """
 
     method = b""
@@ -90,13 +91,20 @@ class MapKind(LayerKind):
         return self._laid_on(around, step, self.coverage_of(around, step.layer, rect, level), rect, level)
 
     def coverage_of(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> Mask:
-        def read(part: Rect, at: int) -> Mask:
-            start = self.start(layer)
-            apart = (self.plane(layer, plane) for plane in self.planes)
-            covers = [self.store.at_level(one, part, at, around.bounds, start) for one in apart]
-            return covers[0] if len(covers) == 1 else np.dstack(covers)
+        """Coverage of a rectangle of a level, as `applied` gets it but for the layer's strength."""
+        start, covers = self.start(layer), []
+        for plane in self.planes:
+            one = self.plane(layer, plane)
 
-        return read(rect, level) if around.warp is STILL else coverage_through(around, read, rect, level)
+            def read(part: Rect, at: int, one=one) -> Mask:
+                return self.store.at_level(one, part, at, around.bounds, start)
+
+            if one.edits or start:
+                still = around.warp is STILL
+                covers.append(read(rect, level) if still else coverage_through(around, read, rect, level))
+            else:
+                covers.append(np.zeros((rect.height, rect.width), np.float32))
+        return together(covers)
 
     def _laid_on(self, around: Surroundings, step: Step, coverage: Mask, rect: Rect, level: int) -> EncodedRGB:
         below = around.below(rect, level)
@@ -136,29 +144,41 @@ class LiveMap(LiveEdit):
         self.laid = self.laid.union(dirty)
         return self._painting.around.warp.spreads(dirty).intersect(self._bounds)
 
-    def _coverage(self, rect: Rect, level: int) -> Mask:
-        """With the stroke, of a rectangle of a level, in the photo's coordinates."""
+    def _coverage(self, rect: Rect, level: int, plane: str) -> Mask:
+        """Of a plane, with the stroke, of a rectangle of a level, in the photo's coordinates."""
         kind, area = self._kind, rect.from_level(level).intersect(self._bounds)
-        start = kind.start(self._before)
-        own = fenced(self._own.cut(area), self.stroke, area)
-        if self._before.fence is not None:
-            own = own * self._before.fence.coverage(area)
-        covers = []
-        for plane in kind.planes:
-            cover = kind.store.coverage(kind.plane(self._before, plane), area, self._bounds, start)
-            if plane in kind.planes_of(self.stroke):
-                lay(cover, own, self.stroke)
-            covers.append(cover)
-        cover = covers[0] if len(covers) == 1 else np.dstack(covers)
+        start, layer = kind.start(self._before), kind.plane(self._before, plane)
+        builds = plane in kind.planes_of(self.stroke)
+        if not (builds or layer.edits or start):
+            return np.zeros((rect.height, rect.width), np.float32)
+        cover = kind.store.coverage(layer, area, self._bounds, start)
+        if builds:
+            own = fenced(self._own.cut(area), self.stroke, area)
+            if self._before.fence is not None:
+                own = own * self._before.fence.coverage(area)
+            lay(cover, own, self.stroke)
         for _ in range(level):
             cover = halve(cover)
         return cover
 
+    def coverage(self, rect: Rect, level: int) -> Mask:
+        """With the stroke, as `MapKind.coverage_of` gives it without."""
+        around, covers = self._painting.around, []
+        for plane in self._kind.planes:
+            if around.warp is STILL:
+                covers.append(self._coverage(rect, level, plane))
+            else:
+                covers.append(coverage_through(around, partial(self._coverage, plane=plane), rect, level))
+        return together(covers)
+
     def pixels(self, rect: Rect, level: int) -> EncodedRGB:
         around, step = self._painting.around, self._painting.step
-        still = around.warp is STILL
-        cover = self._coverage(rect, level) if still else coverage_through(around, self._coverage, rect, level)
-        return self._kind._laid_on(around, step, cover, rect, level)
+        return self._kind._laid_on(around, step, self.coverage(rect, level), rect, level)
 
     def finish(self, points: np.ndarray) -> Finished:
         return Finished(replace(self.stroke, points=freeze_points(points)))
+
+
+def together(covers: list[Mask]) -> Mask:
+    """Coverages of all planes: (h, w) of one, (planes, h, w) of more."""
+    return covers[0] if len(covers) == 1 else np.stack(covers)

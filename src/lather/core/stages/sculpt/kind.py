@@ -67,8 +67,14 @@ class SculptKind(LightKind):
         """Stops of light and of shade (both positive) that a layer asks for."""
         follows = np.float32(layer.settings.get("following", FOLLOWING.start))
         stay = np.float32(FULL_STOPS) * form[..., OPEN]
-        return tuple((coverage[..., n] + coverage[..., n + 2] * form[..., ON_SKIN]) * stay
-                     * (1 - follows + follows * form[..., way]) for n, way in ((LIGHT, RISES), (SHADE, FALLS)))
+        asked = []
+        for plane, way in ((LIGHT, RISES), (SHADE, FALLS)):
+            cover, on_skin = coverage[plane], coverage[plane + 2]
+            if on_skin.any():
+                cover = cover + on_skin * form[..., ON_SKIN]
+            bound = stay * (1 - follows + follows * form[..., way]) if cover.any() else np.float32(0)
+            asked.append(cover * bound)
+        return tuple(asked)
 
     def _earlier(self, around: Surroundings) -> list[Layer]:
         """Layers of the stage beneath this one."""

@@ -19,16 +19,17 @@ from lather.core.types import Rect
 
 SHARE = 0.25  # coverage of the strongest proposal, to begin with
 LIGHT_LAYER, SHADE_LAYER = "Light", "Shade"
-_CALLS_FOR = 0.3  # of how far light or shade follows along a path, under which it is left out
-_LEAST_OPEN = 0.3  # of a path, on the mean: the rest are edges that stay as they are
+_CALLS_FOR = 0.25  # of how far light or shade follows along a path, under which it is left out
+_LEAST_OPEN = 0.12  # of a path, on the mean: the rest are edges that stay as they are
 _ON_SKIN = 0.45  # of a path that must be bare skin
-_SHADE, _DARK, _BRIGHT = 0.55, 0.35, 0.9  # shares of the usual light of this skin, twice, and of white
+_SHADE, _DARK, _BRIGHT = 0.5, 0.25, 0.9  # shares of the usual light of this skin, twice, and of white
 _EDGE = 1.0
 _ALONG_PX = 0.3  # of a path's width between two of its points
 _ON_LIPS = ("lower_lip",)
 _NARROW = ("brow_bones", "inner_corners", "cupids_bow", "lower_lip", "lid_creases", "lash_lines")
 """Lie beside lids, lashes and lips, where hardly any skin is bare."""
 _TURNED_AWAY, _IN_SHADE, _IN_LIGHT = "turned away", "in shade", "in the light"
+_AT_LASHES, _AT_LIPS = "lashes there", "at the lips"
 
 # Each path by points of the face mesh, or places between two of them (a, b, share of the way from a to b); left and
 # right as seen. Widths in widths of the face, weights of the share.
@@ -139,7 +140,7 @@ def _proposal(row: tuple, face: FaceMap, form: Field, seen: Field, light: Field,
     open_share = float(_at(form, places)[:, OPEN].mean())
     left_out = ""
     if open_share < _LEAST_OPEN:
-        left_out = "lashes there"
+        left_out = _AT_LASHES if name in BOTH_EYES else _AT_LIPS
     elif name not in _NARROW and on_skin < _ON_SKIN:
         left_out = _TURNED_AWAY
     elif float(np.mean(follows)) < _CALLS_FOR:
