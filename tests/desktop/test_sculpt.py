@@ -75,7 +75,7 @@ class PathsTest(SculptCase):
         self.assertEqual(self.job.job.edit_count, 0)
         middle, width = moved.paths[0][len(moved.paths[0]) // 2], moved.width_px
         across, down = np.ptp(moved.paths[0], axis=0)
-        edge = middle + 0.31 * width * np.array((0.0, 1.0) if across > down else (1.0, 0.0))
+        edge = middle + 0.25 * width * np.array((0.0, 1.0) if across > down else (1.0, 0.0))
         self.drag([tuple(edge), tuple(edge + (edge - middle) * 0.5), tuple(middle + (edge - middle) * 1.5)])
         self.assertGreater(self.row(one.id).width_px, 1.2 * width)
 

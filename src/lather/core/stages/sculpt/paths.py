@@ -35,33 +35,33 @@ _AT_LASHES, _AT_LIPS = "lashes there", "at the lips"
 # right as seen. Widths in widths of the face, weights of the share.
 _MID = 0.5
 _PLACES = (
-    ("forehead", "Forehead", "light", 0.46, 1.0, ((69, 108, 151, 337, 299),)),
-    ("brow_bones", "Brow bones", "light", 0.05, 0.8, (
+    ("forehead", "Forehead", "light", 0.6, 1.0, ((69, 108, 151, 337, 299),)),
+    ("brow_bones", "Brow bones", "light", 0.07, 0.8, (
         ((52, 223, _MID), (53, 224, _MID), (46, 225, _MID)), ((282, 443, _MID), (283, 444, _MID), (276, 445, _MID)))),
     ("inner_corners", "Inner corners", "light", 0.06, 0.7, ((244, (245, 193, _MID)), (464, (465, 417, _MID)))),
-    ("nose", "Nose bridge, tip", "light", 0.1, 1.0, ((6, 197, 195, 5), (4, (4, 1, 0.3)))),
-    ("cheekbone_left", "Cheekbone, left", "light", 0.2, 1.0, (
+    ("nose", "Nose bridge, tip", "light", 0.13, 1.0, ((6, 197, 195, 5), (4, (4, 1, 0.3)))),
+    ("cheekbone_left", "Cheekbone, left", "light", 0.3, 1.0, (
         ((101, 36, 0.35), (50, 118, 0.3), (123, 117, 0.35), (116, 123, 0.4)),)),
-    ("cheekbone_right", "Cheekbone, right", "light", 0.2, 1.0, (
+    ("cheekbone_right", "Cheekbone, right", "light", 0.3, 1.0, (
         ((330, 266, 0.35), (280, 347, 0.3), (352, 346, 0.35), (345, 352, 0.4)),)),
-    ("cupids_bow", "Cupid’s bow", "light", 0.04, 0.7, (((37, 167, 0.35), (0, 164, 0.35), (267, 393, 0.35)),)),
-    ("lower_lip", "Lower lip", "light", 0.06, 0.7, (((85, 86, _MID), (15, 16, _MID), (315, 316, _MID)),)),
-    ("chin", "Chin", "light", 0.24, 1.0, (((201, 208, _MID), (200, 199, _MID), (421, 428, _MID)),)),
+    ("cupids_bow", "Cupid’s bow", "light", 0.055, 0.7, (((37, 167, 0.35), (0, 164, 0.35), (267, 393, 0.35)),)),
+    ("lower_lip", "Lower lip", "light", 0.08, 0.7, (((85, 86, _MID), (15, 16, _MID), (315, 316, _MID)),)),
+    ("chin", "Chin", "light", 0.32, 1.0, (((201, 208, _MID), (200, 199, _MID), (421, 428, _MID)),)),
     ("lid_creases", "Lid creases", "shade", 0.035, 0.8, (
         ((28, 222, _MID), (27, 223, _MID), (29, 224, _MID)), ((258, 442, _MID), (257, 443, _MID), (259, 444, _MID)))),
     ("lash_lines", "Lash lines", "shade", 0.025, 0.7, (
         ((158, 28, 0.45), (159, 27, 0.45), (160, 29, 0.45)), ((385, 258, 0.45), (386, 257, 0.45), (387, 259, 0.45)))),
-    ("nose_side_left", "Nose side, left", "shade", 0.08, 1.0, ((174, (217, 236, _MID), (198, 126, _MID),
+    ("nose_side_left", "Nose side, left", "shade", 0.12, 1.0, ((174, (217, 236, _MID), (198, 126, _MID),
                                                                (131, 49, _MID)),)),
-    ("nose_side_right", "Nose side, right", "shade", 0.08, 1.0, ((399, (437, 456, _MID), (420, 355, _MID),
+    ("nose_side_right", "Nose side, right", "shade", 0.12, 1.0, ((399, (437, 456, _MID), (420, 355, _MID),
                                                                  (360, 279, _MID)),)),
-    ("under_cheekbone_left", "Under cheekbone, left", "shade", 0.3, 1.0, ((137, 147, (187, 205, _MID),
+    ("under_cheekbone_left", "Under cheekbone, left", "shade", 0.4, 1.0, ((137, 147, (187, 205, _MID),
                                                                            (205, 207, _MID)),)),
-    ("under_cheekbone_right", "Under cheekbone, right", "shade", 0.3, 1.0, ((366, 376, (411, 425, _MID),
+    ("under_cheekbone_right", "Under cheekbone, right", "shade", 0.4, 1.0, ((366, 376, (411, 425, _MID),
                                                                              (425, 427, _MID)),)),
-    ("under_lip", "Under lower lip", "shade", 0.05, 0.8, (((182, 83, _MID), 18, (313, 406, _MID)),)),
-    ("jaw_left", "Jaw edge, left", "shade", 0.22, 1.0, ((138, 135, 169, 170, 140),)),
-    ("jaw_right", "Jaw edge, right", "shade", 0.22, 1.0, ((367, 364, 394, 395, 369),)),
+    ("under_lip", "Under lower lip", "shade", 0.07, 0.8, (((182, 83, _MID), 18, (313, 406, _MID)),)),
+    ("jaw_left", "Jaw edge, left", "shade", 0.3, 1.0, ((138, 135, 169, 170, 140),)),
+    ("jaw_right", "Jaw edge, right", "shade", 0.3, 1.0, ((367, 364, 394, 395, 369),)),
 )
 BOTH_EYES = ("brow_bones", "inner_corners", "lid_creases", "lash_lines")
 """Laid with the same stops on both sides, so that what the two differ by stays."""
@@ -99,12 +99,22 @@ class Proposal:
 
     def _stroke(self, number: int, path: np.ndarray, share: float) -> Stroke:
         ceiling = self.ceiling(number, share)
-        brush = Brush(size_px=self.width_px, edge=_EDGE, ceiling=ceiling, flow=ceiling)
-        if coverage_of_pass(brush) < ceiling:
-            brush = replace(brush, flow=1.0)
+        brush = _gentle(Brush(size_px=self.width_px, edge=_EDGE, ceiling=ceiling))
         points = _along(path, _ALONG_PX * self.width_px)
         return Stroke(new_id(), self.tool, brush, freeze_points([(x, y, 1.0, 0.0) for x, y in points]),
                       mode="anywhere" if self.id in _ON_LIPS else ON_SKIN_ONLY, note=self.label.lower())
+
+
+def _gentle(brush: Brush) -> Brush:
+    """With the flow at which one pass just comes to the ceiling at its middle: a higher one would lay down a plateau
+    with a rim that is seen.
+    """
+    low, high = 1e-3, 1.0
+    for _ in range(20):
+        middle = (low + high) / 2
+        over = coverage_of_pass(replace(brush, ceiling=1.0, flow=middle)) > brush.ceiling
+        low, high = (low, middle) if over else (middle, high)
+    return replace(brush, flow=high)
 
 
 def proposals(engine: Engine, job: Job, both_eyes: bool = True) -> list[Proposal]:

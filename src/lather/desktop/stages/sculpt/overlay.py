@@ -10,6 +10,7 @@ from lather.core.stages.sculpt.paths import Proposal
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.theme.style import font
 
+SEEN_SHARE = 0.5  # of a path's width, in which a soft brush lays down most of its light
 _HATCH_PX, _NUMBER_PX = 9, 17
 _PALE, _DARK = QColor(235, 250, 246, 200), QColor(12, 44, 48, 215)
 
@@ -49,7 +50,7 @@ def band_of(points: list[QPointF], width: float) -> QPainterPath:
 
 
 def bands(canvas: PhotoCanvas, proposal: Proposal) -> list[QPainterPath]:
-    width = 0.62 * proposal.width_px * canvas.view.scale  # where a soft brush lays down most of its light
+    width = SEEN_SHARE * proposal.width_px * canvas.view.scale
     return [band_of([canvas.to_screen(x, y) for x, y in path], width) for path in proposal.paths]
 
 
@@ -70,7 +71,7 @@ def number_place(canvas: PhotoCanvas, proposal: Proposal) -> QPointF:
     end, middle = proposal.paths[-1][-1], places.mean(0)
     way = end - middle
     way = way / max(1e-6, float(np.hypot(*way))) if np.hypot(*way) > 1 else np.array([1.0, 0.0])
-    at = canvas.to_screen(*(end + way * 0.4 * proposal.width_px))
+    at = canvas.to_screen(*(end + way * 0.3 * proposal.width_px))
     return at + QPointF(way[0] * (-1 if canvas.view.mirrored else 1), way[1]) * 12
 
 

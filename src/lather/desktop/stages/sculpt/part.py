@@ -15,7 +15,7 @@ from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.pointer import draw_tag
 from lather.desktop.input.pen import PenEvent
 from lather.desktop.stages.base import StagePart
-from lather.desktop.stages.sculpt.overlay import bands, draw_proposal, number_place
+from lather.desktop.stages.sculpt.overlay import SEEN_SHARE, bands, draw_proposal, number_place
 from lather.desktop.stages.sculpt.panel import SculptPanel
 from lather.desktop.stages.sculpt.paths_panel import PathsPanel
 
@@ -241,7 +241,7 @@ class SculptPart(StagePart):
             if way == "move":
                 one = one.moved(event.x - before.x, event.y - before.y)
             else:
-                one = replace(one, width_px=max(_LEAST_WIDTH_PX, 2 / 0.62 * _away(one, event)))
+                one = replace(one, width_px=max(_LEAST_WIDTH_PX, 2 / SEEN_SHARE * _away(one, event)))
             self.rows[place] = self._by_hand[one.id] = one
             self._drag = (way, event)
         elif event.kind in ("release", "leave"):
