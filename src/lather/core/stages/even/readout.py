@@ -21,7 +21,7 @@ from lather.core.types import Rect
 EVEN_ALREADY = 0.3  # ΔL* under which nobody sees that something is missing
 _LEFT = 0.15  # share that may be left when it counts as done
 _MOST_PASSES = 99
-_OVER_ALL = 0.45  # of what a pass lays down at its middle, on the mean under a soft brush
+_OVER_ALL = 0.8  # of what a pass lays down at its middle, on the mean under a soft brush
 _SEEN_PX = 24
 
 

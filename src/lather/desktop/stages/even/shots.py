@@ -19,6 +19,7 @@ def take(desk, shot) -> None:
     dark = next(f for f in found.shown() if f.kind == "blotch_dark" and seen.x0 + 200 < f.x < seen.x1 - 200
                 and seen.y0 + 300 < f.y < seen.y1 - 200)
     desk.found.choose(None)
+    desk.finds.list.scrollToTop()
     hover(canvas, dark.x, dark.y)
     wait_for(lambda: bool(desk.part.pointer_text()), 10)
     shot("even")

@@ -54,15 +54,13 @@ def bands(canvas: PhotoCanvas, proposal: Proposal) -> list[QPainterPath]:
     return [band_of([canvas.to_screen(x, y) for x, y in path], width) for path in proposal.paths]
 
 
-def draw_proposal(painter: QPainter, canvas: PhotoCanvas, proposal: Proposal, number: int, *, hatched: bool,
-                  in_hand: bool) -> None:
-    """Hatched, or as a thin outline; its number beside its end."""
+def draw_proposal(painter: QPainter, canvas: PhotoCanvas, proposal: Proposal, *, hatched: bool, in_hand: bool) -> None:
+    """Hatched, or as a thin outline."""
     for area in bands(canvas, proposal):
         painter.setBrush(QBrush(_hatch(proposal.tool)) if hatched else Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(QColor(255, 255, 255, 235), 1.6) if in_hand else QPen(QColor(255, 255, 255, 120), 1)
                        if not hatched else Qt.PenStyle.NoPen)
         painter.drawPath(area)
-    draw_number(painter, number_place(canvas, proposal), number, in_hand)
 
 
 def number_place(canvas: PhotoCanvas, proposal: Proposal) -> QPointF:

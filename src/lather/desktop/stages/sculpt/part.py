@@ -15,7 +15,7 @@ from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.pointer import draw_tag
 from lather.desktop.input.pen import PenEvent
 from lather.desktop.stages.base import StagePart
-from lather.desktop.stages.sculpt.overlay import SEEN_SHARE, bands, draw_proposal, number_place
+from lather.desktop.stages.sculpt.overlay import SEEN_SHARE, bands, draw_number, draw_proposal, number_place
 from lather.desktop.stages.sculpt.panel import SculptPanel
 from lather.desktop.stages.sculpt.paths_panel import PathsPanel
 
@@ -184,13 +184,13 @@ class SculptPart(StagePart):
         if look == "off":
             return
         numbers, laid = self.numbers(), self.laid()
-        for one in self.rows:
-            if one.left_out or one.id in self.off:
-                continue
+        shown = [one for one in self.rows if not one.left_out and one.id not in self.off
+                 and (look == "outline" or one.id not in laid or one.id == self.picked)]  # the rest is seen by its light
+        for one in shown:
             hatched = look == "hatch" and one.id not in laid
-            if one.id in laid and one.id != self.picked and look == "hatch":
-                continue  # what is laid is seen by its light
-            draw_proposal(painter, canvas, one, numbers[one.id], hatched=hatched, in_hand=one.id == self.picked)
+            draw_proposal(painter, canvas, one, hatched=hatched, in_hand=one.id == self.picked)
+        for one in shown:
+            draw_number(painter, number_place(canvas, one), numbers[one.id], one.id == self.picked)
         if self._drag is not None:
             one = next(x for x in self.rows if x.id == self.picked)
             at = number_place(canvas, one)
