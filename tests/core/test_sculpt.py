@@ -86,7 +86,7 @@ class FiguresTest(unittest.TestCase):
 
     def test_the_form_gains_and_texture_colour_and_edges_stay(self):
         for sitter in ("wren", "tilda"):
-            face = made_face(sitter, scale=1.0)
+            face = made_face(sitter)
             session, width = face.session(), face.measures.face.width_px
             job = lay_command(session.job, proposals(session.engine, session.job)).apply(session.job)
             bounds = session.photo.bounds

@@ -16,9 +16,11 @@ from lather.core.job.model import new_job
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.practice.flaws.base import BLOOD, MELANIN, Flaw
 from lather.core.practice.make import make_plate
+from lather.core.practice.sitters import load_sitter
 from lather.core.session import Session
 from lather.core.stages.light.needed import NeededLight, new_cells
 from lather.core.stages.sculpt.form import Form
+from lather.core.types import as_float32
 
 
 @functools.cache
@@ -77,19 +79,21 @@ def _stained(pixels: np.ndarray, measures: PhotoMeasures, count: int) -> tuple[n
 @functools.cache
 def made_face(sitter: str = "wren", seed: int = 5, scale: float = 0.6, stains: int = 0, **flaws: int) -> Face:
     """stains: blotches of blood. flaws: {kind: count}."""
-    made = make_plate(sitter, seed, flaws=flaws)
-
     def sized(pixels):
         return cv2.resize(pixels, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
 
-    photo, truth = sized(made.photo), sized(made.truth)
-    zones = cv2.resize(made.zones, photo.shape[1::-1], interpolation=cv2.INTER_NEAREST)
-    for flaw in made.flaws:
+    made = make_plate(sitter, seed, flaws=flaws) if flaws else None
+    clean = load_sitter(sitter)
+    photo, truth = (sized(p) for p in (made.photo, made.truth)) if made else 2 * (
+        sized(np.round(as_float32(clean.picture.pixels) * 65535).astype(np.uint16)),)
+    zones = cv2.resize(clean.zones, photo.shape[1::-1], interpolation=cv2.INTER_NEAREST)
+    drawn = made.flaws if made else []
+    for flaw in drawn:
         flaw.x, flaw.y, flaw.size_px = flaw.x * scale, flaw.y * scale, flaw.size_px * scale
         flaw.outline = [(x * scale, y * scale) for x, y in flaw.outline]
     measures = PhotoMeasures(Photo(Picture(truth), b"", "photo"))
     photo, more = _stained(photo, measures, stains) if stains else (photo, [])
-    return Face(photo, truth, zones, (*made.flaws, *more), replace(measures, photo=Photo(Picture(photo), b"", "photo")))
+    return Face(photo, truth, zones, (*drawn, *more), replace(measures, photo=Photo(Picture(photo), b"", "photo")))
 
 
 def brighter(pixels: np.ndarray, stops: float) -> np.ndarray:

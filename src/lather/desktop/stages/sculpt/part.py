@@ -184,8 +184,8 @@ class SculptPart(StagePart):
         if look == "off":
             return
         numbers, laid = self.numbers(), self.laid()
-        shown = [one for one in self.rows if not one.left_out and one.id not in self.off
-                 and (look == "outline" or one.id not in laid or one.id == self.picked)]  # the rest is seen by its light
+        chosen = [one for one in self.rows if not one.left_out and one.id not in self.off]
+        shown = [one for one in chosen if look == "outline" or one.id not in laid or one.id == self.picked]
         for one in shown:
             hatched = look == "hatch" and one.id not in laid
             draw_proposal(painter, canvas, one, hatched=hatched, in_hand=one.id == self.picked)
