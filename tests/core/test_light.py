@@ -56,7 +56,7 @@ class CellsTest(unittest.TestCase):
                  for a, b in ((job.face_map, small), (small, job.face_map))}
         self.assertEqual(len(grids), 1)
         step = job.face_map.width_px / 320
-        self.assertAlmostEqual(grids.pop().px / 2, max(0.75, step), delta=0.02 * step)
+        self.assertAlmostEqual(grids.pop().px / 2, max(1.0, step), delta=0.02 * step)
 
     def test_any_part_of_the_field_is_the_same_as_in_the_whole(self):
         session = made_face().session()

@@ -17,7 +17,7 @@ UNIT, UNIT_POINTS = 48, 24  # fine pixels of the smallest square that is worked 
 CELL_UNITS, MARGIN_UNITS = 8, 2  # of a cell, and around what is worked out: as far as the network looks
 POINTS = CELL_UNITS * UNIT_POINTS  # of the coarse grid along a cell
 _NO_FACE_SHARE = 0.35  # of the shorter side, where there is no face
-_LEAST_STEP = 0.75
+_LEAST_STEP = 1.0
 _LUMINANCE = np.float32([0.2126, 0.7152, 0.0722])
 _BLACK = np.float32(1e-3)
 
