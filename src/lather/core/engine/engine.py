@@ -16,7 +16,7 @@ from lather.core.job.model import STAGE_IDS, Job, Stage
 from lather.core.memory import Budget
 from lather.core.recent import Recent
 from lather.core.stages.base import STILL, LayerKind, Pixels, Step, Surroundings, Warp, mixed
-from lather.core.types import TILE, EncodedRGB, Rect, tile_rect
+from lather.core.types import TILE, EncodedRGB, Rect, tile_rect, tiles_of
 
 _STACKS_KEPT = 16
 
@@ -193,10 +193,12 @@ class Stack:
         first = self._first[index] if index < len(self.steps) else index
         warp, photo = self.warp(index), self._engine.photo
         closed = {s.stage.id: s.stage.strength for s in self.steps[:first]}
+        finished = index < len(self.steps) and live is None and self._kinds[index].over_finished
         beneath = (*(layer for step in self.steps[:index] for layer in step.layers), *closed.items())
         return Surroundings(
             photo.bounds,
-            lambda rect, level: self.pixels(rect, level, upto=index, live=live),
+            partial(self._finished, index) if finished else lambda rect, level: self.pixels(
+                rect, level, upto=index, live=live),
             lambda rect: self.fingerprint(rect, upto=index),
             beneath,
             lambda rect, level: self.pixels(rect, level, upto=first, live=live),
@@ -206,6 +208,21 @@ class Stack:
             self._faces,
             self._job_kind,
         )
+
+    def _finished(self, upto: int, rect: Rect, level: int) -> EncodedRGB:
+        """The picture after the first `upto` steps, put together from the tiles that the view of it has left."""
+        engine, bounds = self._engine, self._engine.photo.level_bounds(level)
+        out = np.empty((rect.height, rect.width, 3), np.float32)
+        for column, row in tiles_of(rect):
+            tile = tile_rect(column, row, bounds.x1, bounds.y1)
+            key = (self.fingerprint(engine.level0(tile, level), upto=upto), level, column, row)
+            pixels = engine.cache.get(key)
+            if pixels is None:
+                pixels = self.pixels(tile, level, upto=upto)
+                engine.cache.put(key, pixels)
+            part = tile.intersect(rect)
+            out[part.slices(rect)] = pixels[part.slices(tile)]
+        return out
 
     def _over_live(self, index: int, live: Live, rect: Rect, level: int) -> Surroundings:
         """What a step above a stroke in progress looks at: the picture with the stroke.

@@ -10,6 +10,7 @@ from lather.core.types import EncodedRGB, Rect
 
 class LampKind(LayerKind):
     id = "lamp"
+    over_finished = True
 
     @staticmethod
     def _of(step: Step):

@@ -171,14 +171,16 @@ class LayerKind(ABC):
 
     parameters: the settings of its layers. folds: all active layers of the stage are one step, which takes the stage's
     strength as well: a displacement is scaled, never mixed. prepares: what it works out beforehand (patches, maps of
-    the whole picture) takes longer than a frame, so a draft comes first. levels_within: how far its reduced picture may
-    be off the picture reduced, as a share of the range: what is not linear cannot agree to the last digit.
+    the whole picture) takes longer than a frame, so a draft comes first. over_finished: it looks at the finished
+    picture, whose tiles are kept. levels_within: how far its reduced picture may be off the picture reduced, as a share
+    of the range: what is not linear cannot agree to the last digit.
     """
 
     id: ClassVar[str]
     parameters: ClassVar[tuple[Parameter, ...]] = ()
     folds: ClassVar[bool] = False
     prepares: ClassVar[bool] = False
+    over_finished: ClassVar[bool] = False
     levels_within: ClassVar[float] = 2e-4
 
     def acts(self, layer: Layer) -> bool:
