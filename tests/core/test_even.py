@@ -10,7 +10,7 @@ from lather.core.brush.values import Brush
 from lather.core.colour.lab import srgb_lightness
 from lather.core.engine.live import LiveStroke
 from lather.core.find.blotches import find_blotches
-from lather.core.find.even import even_command, even_stroke
+from lather.core.find.even import even_all_command, even_command, even_stroke
 from lather.core.find.mend import mend_all, mend_command
 from lather.core.find.scene import FindScene
 from lather.core.job.commands import AddEdits, AddLayer, SetFinds
@@ -268,6 +268,13 @@ class FindsTest(unittest.TestCase):
         third = mend_command(self.session.engine, two, some[1], "", "even")
         self.assertEqual(third.layer_id, layers[0].id)
         self.assertIsNone(even_command(two, []))
+
+    def test_a_single_blotch_where_no_face_is_known_gets_an_outline_around_it(self):
+        rim = ((290.0, 390.0), (312.0, 388.0), (310.0, 412.0), (288.0, 410.0))
+        job = SetFinds((Find("b", "blotch_dark", 300, 400, 20, 2, 1, outline=rim),), None, ()).apply(self.session.job)
+        edit = even_all_command(job, self.session.photo.bounds).apply(job).stage("even").layers[0].edits[0]
+        self.assertTrue(edit.bounds.contains(Rect(288, 388, 312, 412)))
+        self.assertIsNone(even_all_command(SetFinds((), None, ()).apply(job), self.session.photo.bounds))
 
     def test_a_keeper_inside_a_blotch_is_left_out(self):
         blotch = Find("b", "blotch_dark", 300, 400, 40, 2, 1, outline=((280, 380), (320, 380), (320, 420), (280, 420)))

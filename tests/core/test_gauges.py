@@ -2,11 +2,13 @@
 
 import functools
 import unittest
+from functools import partial
 
 import cv2
 import numpy as np
 
 from lather.core.engine.photo import Photo
+from lather.core.find.even import even_all_command
 from lather.core.find.finder import find_all
 from lather.core.gauges.compared import Compared
 from lather.core.gauges.fine_bands import _grain_ratio
@@ -250,6 +252,11 @@ class FindsTest(unittest.TestCase):
             photo.bounds, None, photo.read, photo.read, face.measures))
             for photo in (face.session(p).photo for p in (face.truth, face.photo)))
         self.assertGreater(made, 1.01 * plain)
+        session = face.session()
+        evened = even_all_command(session.job, session.photo.bounds).apply(session.job)
+        after = GAUGES["blotch_residual"].measure(Compared(
+            session.photo.bounds, None, session.photo.read, partial(session.engine.pixels, evened), face.measures))
+        self.assertLess(after, 0.95 * made)
         dimmed = face.session(brighter(face.photo, -0.5)).photo
         dim = GAUGES["blotch_residual"].measure(Compared(dimmed.bounds, None, dimmed.read, dimmed.read, face.measures))
         self.assertLess(abs(dim / made - 0.87), 0.12)  # L* itself is lower, by about an eighth

@@ -50,3 +50,12 @@ def brush(bench: Bench, size: float, tool: str = "carry"):
             bench.window.job.undo()
             bench.settle()
     return times, (size + 8) ** 2 * 12, None
+
+
+def brush_on_stage(bench: Bench, stage_id: str, tool: str):
+    """The same with 450 px on a stage over ten layers of mends."""
+    bench.ten_layers()
+    bench.window.job.choose_stage(stage_id)
+    bench.pump(bench.desk.idle, 120)  # what the light on this face is, is worked out once, beside the window
+    bench.settle()
+    return brush(bench, 450, tool)

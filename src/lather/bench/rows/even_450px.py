@@ -1,16 +1,8 @@
-"""A brush of 450 px that lays down the light that is missing, over ten layers of mends."""
+"""A brush of 450 px that lays down the light that is missing."""
+
+from functools import partial
 
 from lather.bench.row import Row
-from lather.bench.rows.brush import brush
-from lather.bench.window import Bench
+from lather.bench.rows.brush import brush_on_stage
 
-
-def measure(bench: Bench):
-    bench.ten_layers()
-    bench.window.job.choose_stage("even")
-    bench.pump(bench.desk.idle, 120)  # what the light on this face is, is worked out once, beside the window
-    bench.settle()
-    return brush(bench, 450, "lift")
-
-
-ROW = Row("even_450px", 33, "ms", measure)
+ROW = Row("even_450px", 33, "ms", partial(brush_on_stage, stage_id="even", tool="lift"))

@@ -75,7 +75,8 @@ def even_all_command(job: Job, bounds: Rect, default_layer_id: str = "", *, shar
     """
     blotches = [find for find in job.finds or () if find.kind in _KINDS]
     faces = [face for face in (job.face_map, *job.other_faces) if face is not None]
-    places = [(find.x, find.y) for find in blotches] + [tuple(p) for face in faces for p in face.mesh_px]
+    places = [place for find in blotches for place in ((find.x, find.y), *find.outline)]
+    places += [tuple(p) for face in faces for p in face.mesh_px]
     places += [point for face in faces for point in face.points.values()]
     if not places:
         return None

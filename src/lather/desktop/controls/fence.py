@@ -50,11 +50,9 @@ class FenceControl(QObject):
     def pen_event(self, event: PenEvent) -> bool:
         if not self.drawing or event.context:
             return False
-        outline = self._trail.take(event)
-        if outline:
-            self._finish(outline)
+        used = self._trail.follow(event, self._finish)
         self.canvas.update()
-        return event.kind != "leave"
+        return used
 
     def _finish(self, trail: list[tuple[float, float]]) -> None:
         points = np.array(trail)

@@ -1,5 +1,7 @@
 """An outline while the pen draws it."""
 
+from collections.abc import Callable
+
 from lather.desktop.input.pen import PenEvent
 
 
@@ -18,6 +20,13 @@ class OutlineTrail:
         elif event.kind == "release":
             return self.drop()
         return []
+
+    def follow(self, event: PenEvent, finish: Callable[[list[tuple[float, float]]], None]) -> bool:
+        """Follow the pen; `finish` gets the whole outline when it is lifted. True if the event was for the outline."""
+        outline = self.take(event)
+        if outline:
+            finish(outline)
+        return event.kind != "leave"
 
     def drop(self) -> list[tuple[float, float]]:
         """Begin anew; returns what was drawn."""

@@ -41,11 +41,9 @@ class OutlineControl(QObject):
         """True if the event was for the outline."""
         if not self.active or event.context or event.shift:
             return False
-        outline = self._trail.take(event)
-        if outline:
-            self._finish(outline)
+        used = self._trail.follow(event, self._finish)
         self.canvas.update()
-        return event.kind != "leave"
+        return used
 
     def _finish(self, trail: list[tuple[float, float]]) -> None:
         corners = np.array(trail, float)

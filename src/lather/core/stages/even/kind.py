@@ -8,7 +8,6 @@ from lather.core.brush.coverage import fenced, stroke_coverage
 from lather.core.job.model import Layer, Stroke
 from lather.core.levels import halve
 from lather.core.parameters import Choice
-from lather.core.recent import Recent
 from lather.core.stages.base import LiveEdit, Painting, Step, Surroundings
 from lather.core.stages.even.around import coverage_on_grid, edit_on_grid, needed_around, reach_of
 from lather.core.stages.light.cells import Field, Seen
@@ -21,7 +20,6 @@ from lather.core.types import EncodedRGB, Mask, Rect
 
 FREE_STOPS = 1.0  # of a free stroke at full coverage
 _STOPS = np.float32(1 / np.log(2))
-_TARGETS_KEPT = 4000  # places, a few kB each
 BOTH, LIFTING, LOWERING = "both", "lift", "lower"
 _SIDE = Choice("side", "This layer", {BOTH: "Lifts and lowers", LIFTING: "Lifts only", LOWERING: "Lowers only"}, BOTH)
 LIFTED, LOWERED, FREE_LIFTED, FREE_LOWERED = range(4)
@@ -39,10 +37,6 @@ class EvenKind(LightKind):
     prepares = True
     parameters = (_SIDE,)
     planes = ("lift", "lower", "free lift", "free lower")
-
-    def __init__(self, stores=None):
-        super().__init__(stores)
-        self._targets = Recent(_TARGETS_KEPT)
 
     def planes_of(self, stroke: Stroke) -> tuple[str, ...]:
         if stroke.tool == "give_back":
@@ -124,13 +118,11 @@ class EvenKind(LightKind):
         """What an edit needs by its surroundings."""
         seen = Seen.input_of(around)
         reads = reach_of(edit.bounds, seen.grid).intersect(around.bounds)
-        key = (edit.digest, _field_key(seen, reads))
-        held = self._targets.get(key)
-        if held is None:
-            field = self.stores.needed.over(seen, reads).cut(reads)
-            held = needed_around(edit_on_grid(edit, field, around.bounds), field)
-            self._targets.put(key, held)
-        return held
+        field = self.stores.needed.over(seen, reads).cut(reads)
+        values = self.stores.needed.kept(
+            ("around", edit.digest, _field_key(seen, reads)),
+            lambda: needed_around(edit_on_grid(edit, field, around.bounds), field).values)
+        return Field(values, field.origin, field.px)
 
     def live(self, painting: Painting) -> LiveEdit:
         layer, stroke = painting.step.layer, painting.stroke

@@ -3,6 +3,7 @@ faces and the same faces with even pigment (benchmarks/fit_even.py). Coarse, and
 """
 
 import threading
+from collections.abc import Callable
 from functools import cache
 from pathlib import Path
 
@@ -87,7 +88,8 @@ class NeededLight:
         """The log luminance alone, (h, w, 1): no network is run."""
         return assembled(seen, rect, lambda column, row: self._light(seen, column, row))
 
-    def _kept(self, key: tuple, work) -> np.ndarray:
+    def kept(self, key: tuple, work: Callable[[], np.ndarray]) -> np.ndarray:
+        """What was worked out for a key, read-only: all that is coarse is kept here, within one limit."""
         held = self._cells.get(key)
         if held is None:
             held = work()
@@ -101,16 +103,16 @@ class NeededLight:
 
     def _cell(self, seen: Seen, column: int, row: int) -> np.ndarray:
         units = seen.grid.cell_units(column, row)
-        return self._kept(self._key(seen, column, row), lambda: self._worked_out(seen, units))
+        return self.kept(self._key(seen, column, row), lambda: self._worked_out(seen, units))
 
     def _light(self, seen: Seen, column: int, row: int) -> np.ndarray:
         units = seen.grid.cell_units(column, row)
         key = ("light", seen.grid, seen.fingerprint(seen.grid.reads(units)), column, row)
-        return self._kept(key, lambda: log_light(read_units(seen, units))[..., None])
+        return self.kept(key, lambda: log_light(read_units(seen, units))[..., None])
 
     def _worked_out(self, seen: Seen, units: Rect) -> np.ndarray:
         linear = read_units(seen, units, MARGIN_UNITS)
-        usual = self._kept(("usual", faces_key(seen.faces), _nearest(seen, units), seen.grid),
+        usual = self.kept(("usual", faces_key(seen.faces), _nearest(seen, units), seen.grid),
                            lambda: _usual(seen, units))
         looked_at = _looked_at(np.log(linear / usual + _BLACK))
         with _lock:

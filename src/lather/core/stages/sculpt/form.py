@@ -4,10 +4,9 @@ import cv2
 import numpy as np
 
 from lather.core.job.face_mesh import EYES, LIPS_OUTER
-from lather.core.recent import Recent
 from lather.core.stages.base import Surroundings
 from lather.core.stages.light.cells import POINTS, Field, Grid, Seen, assembled
-from lather.core.stages.light.needed import SKIN, NeededLight
+from lather.core.stages.light.needed import SKIN, NeededLight, faces_key
 from lather.core.types import Rect
 
 RISES, FALLS, OPEN, ON_SKIN = 0, 1, 2, 3
@@ -23,7 +22,6 @@ class Form:
 
     def __init__(self, needed: NeededLight):
         self._needed = needed
-        self._cells = Recent(64)
 
     def over(self, around: Surroundings, rect: Rect) -> Field:
         """Channels RISES, FALLS, OPEN and ON_SKIN around a level-0 rectangle."""
@@ -34,17 +32,16 @@ class Form:
         grid = seen.grid
         cell = Rect(column * grid.side, row * grid.side, (column + 1) * grid.side, (row + 1) * grid.side)
         reads = cell.expand(int(_REACH * grid.px)).intersect(seen.bounds)
-        key = (grid, seen.fingerprint(reads), *(face.digest for face in seen.faces), column, row)
-        held = self._cells.get(key)
-        if held is None:
-            light, bare = self._needed.light(seen, reads).cut(reads), self._needed.over(photo, reads).cut(reads)
-            held = _form(light.values[..., 0], bare.values[..., SKIN], light, grid, seen.faces)
+
+        def work() -> np.ndarray:
+            light, skin = self._needed.light(seen, reads).cut(reads), self._needed.over(photo, reads).cut(reads)
+            form = _form(light.values[..., 0], skin.values[..., SKIN], light, grid, seen.faces)
             x, y = (round((a - b) / grid.px) for a, b in zip((cell.x0, cell.y0), light.origin))
-            held = held[max(0, y) : y + POINTS, max(0, x) : x + POINTS]
-            below, right = POINTS - held.shape[0], POINTS - held.shape[1]
-            held = cv2.copyMakeBorder(np.ascontiguousarray(held), 0, below, 0, right, cv2.BORDER_REPLICATE)
-            self._cells.put(key, held)
-        return held
+            own = form[max(0, y) : y + POINTS, max(0, x) : x + POINTS]
+            below, right = POINTS - own.shape[0], POINTS - own.shape[1]
+            return cv2.copyMakeBorder(np.ascontiguousarray(own), 0, below, 0, right, cv2.BORDER_REPLICATE)
+
+        return self._needed.kept(("form", grid, seen.fingerprint(reads), faces_key(seen.faces), column, row), work)
 
 
 def _form(light: np.ndarray, skin: np.ndarray, field: Field, grid: Grid, faces) -> np.ndarray:

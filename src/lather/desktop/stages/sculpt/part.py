@@ -59,7 +59,7 @@ class SculptPart(StagePart):
     def _ask(self) -> None:
         """Have the paths proposed anew where what lies beneath, or the face, is another."""
         job, engine, both = self.job.job, self.canvas.engine, self._both_eyes
-        below = tuple(layer for name in ("mend", "strands", "split", "even") for layer in job.stage(name).layers)
+        below = tuple(job.stage(name) for name in ("mend", "strands", "split", "even"))
         asked = (job.face_map, below, both)
         if self._asked_for is not None and _same(asked, self._asked_for):
             return
@@ -256,7 +256,7 @@ class SculptPart(StagePart):
 
 
 def _same(a: tuple, b: tuple) -> bool:
-    return a[0] is b[0] and a[2] == b[2] and len(a[1]) == len(b[1]) and all(x is y for x, y in zip(a[1], b[1]))
+    return a[0] is b[0] and a[2] == b[2] and all(x is y for x, y in zip(a[1], b[1]))
 
 
 def _near_rim(area, at) -> bool:
