@@ -5,7 +5,7 @@ import os
 from dataclasses import dataclass
 
 _MOST_BYTES = 4 * 1024**3
-_SHARES = {"tiles": 0.55, "patches": 0.25, "display": 0.1, "maps": 0.08, "cells": 0.02}
+_SHARES = {"tiles": 0.52, "patches": 0.23, "display": 0.1, "maps": 0.08, "moves": 0.05, "cells": 0.02}
 
 
 @dataclass(frozen=True)
@@ -13,7 +13,8 @@ class Budget:
     """One limit for all that can be worked out again, in bytes: a quarter of the machine's memory, at most 4 GiB.
 
     tiles: of the engine. patches: solved edits, as they are and as they lie in the job file. display: what the window
-    draws. maps: painted coverage. cells: the picture read coarsely, with what skin needs.
+    draws. maps: painted coverage. moves: what Shape displaces. cells: the
+    picture read coarsely, with what skin needs.
     """
 
     limit: int

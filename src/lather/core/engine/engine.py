@@ -51,7 +51,7 @@ class Engine:
         held = self._stacks.get(key)
         if held is not None and held[0] is job:
             return held[1]
-        stack = Stack(self, _steps(job, stage_id, self.kinds), faces_of(job), job.brief.get("kind"))
+        stack = Stack(self, _steps(job, stage_id, self.kinds, self.photo.bounds), faces_of(job), job.brief.get("kind"))
         self._stacks.put(key, (job, stack))
         return stack
 
@@ -114,15 +114,15 @@ def faces_of(job: Job) -> tuple[FaceMap, ...]:
     return tuple(sorted(faces, key=lambda face: face.frame[0].tolist()))
 
 
-def _steps(job: Job, stage_id: str | None, kinds: Mapping[str, LayerKind]) -> tuple[Step, ...]:
+def _steps(job: Job, stage_id: str | None, kinds: Mapping[str, LayerKind], bounds: Rect) -> tuple[Step, ...]:
     """Layers that act, in order; those of a kind that this version does not know do nothing."""
     if stage_id == "photo":
         return ()
     stages = job.stages[: STAGE_IDS.index(stage_id) + 1] if stage_id else job.stages
-    return tuple(step for stage in stages for step in _steps_of(stage, kinds))
+    return tuple(step for stage in stages for step in _steps_of(stage, kinds, bounds))
 
 
-def _steps_of(stage: Stage, kinds: Mapping[str, LayerKind]) -> list[Step]:
+def _steps_of(stage: Stage, kinds: Mapping[str, LayerKind], bounds: Rect) -> list[Step]:
     if not stage.on or stage.strength <= 0:
         return []
     groups: list[list] = []
@@ -135,7 +135,7 @@ def _steps_of(stage: Stage, kinds: Mapping[str, LayerKind]) -> list[Step]:
         else:
             groups.append([layer])
     last = len(groups) - 1
-    return [Step(stage, tuple(group), number == 0, number == last) for number, group in enumerate(groups)]
+    return [Step(stage, tuple(group), number == 0, number == last, bounds) for number, group in enumerate(groups)]
 
 
 @dataclass(frozen=True)
@@ -188,6 +188,17 @@ class Stack:
         """How the first `upto` steps move the photo. One stage does, so one warp is all there is."""
         moving = (kind.warp(step) for kind, step in zip(self._kinds[:upto], self.steps))
         return next((warp for warp in moving if warp is not STILL), STILL)
+
+    def spreads(self, index: int, rect: Rect) -> Rect:
+        """Level-0 pixels of the finished picture that a change of step `index` in a rectangle may reach."""
+        for kind, step in zip(self._kinds[index + 1 :], self.steps[index + 1 :]):
+            rect = kind.warp(step).spreads(rect)
+        return rect.intersect(self._engine.photo.bounds)
+
+    def _touches(self, index: int, rect: Rect) -> bool:
+        """True if a step may change a level-0 rectangle. Its edits lie in the photo, below what moves it."""
+        kind, step = self._kinds[index], self.steps[index]
+        return kind.touches(step, rect if kind.folds else self._around[index].warp.reads(rect))
 
     def _surroundings(self, index: int, live: Live | None = None) -> Surroundings:
         first = self._first[index] if index < len(self.steps) else index
@@ -252,7 +263,7 @@ class Stack:
         bounds, touched, reach = self._engine.photo.bounds, [], rect
         for index in range(upto - 1, -1, -1):
             kind, step = self._kinds[index], self.steps[index]
-            if kind.touches(step, reach):
+            if self._touches(index, reach):
                 touched.append((index, reach))
                 reach = kind.needs(step, reach).intersect(bounds)
         digest = hashlib.blake2b(self._engine.photo.sha256.encode(), digest_size=16).digest()
@@ -280,7 +291,7 @@ class Stack:
         step, kind = self.steps[index], self._kinds[index]
         if live is not None and live.index == index and live.pixels is not None:
             out = live.pixels(rect, level)
-        elif kind.touches(step, self._engine.level0(rect, level)):
+        elif self._touches(index, self._engine.level0(rect, level)):
             over = live is not None and index > live.index
             around = self._over_live(index, live, rect, level) if over else self.around(index)
             out = kind.render(around, step, rect, level)

@@ -60,11 +60,15 @@ class LiveStroke:
         self._points.append(points)
         paint = self.shows and not self._waits
         changed = self._edit.extend(points, paint=paint)
-        return changed if paint else EMPTY
+        return self._seen(changed) if paint else EMPTY
+
+    def _seen(self, changed: Rect) -> Rect:
+        """Where the finished picture shows what changed on the layer."""
+        return changed if changed.empty else self._stack.spreads(self._index, changed)
 
     def settle(self) -> Rect:
         """Work the whole stroke out as it will be when the pen is lifted; returns what may have changed."""
-        return self._edit.settle() if self.shows else EMPTY
+        return self._seen(self._edit.settle()) if self.shows else EMPTY
 
     def pixels(self, rect: Rect, level: int = 0) -> EncodedRGB:
         """The finished picture, all stages, with the stroke as it is now."""

@@ -48,7 +48,8 @@ class Stroke:
     offset: whole pixels (dx, dy) from the place painted to the place taken from; None where nothing is taken.
     turn: mirror, rotation and scale of what is taken. mode: for copy, any / lighter / darker; for area, any (smooth)
     or flat. own_texture: a copy takes the tone only. feather: px that an outline fades inwards, None for a share of the
-    brush.
+    brush. pull: (x, y) from and to in px, of what is drawn to a place. mirror: (a, b, c, d, x, y), the map of a place to
+    the other side of the face, where the stroke acts as well. order: among all edits of a stage that are kept in order.
     fence: nothing is laid outside it. note: what it was made for ("dark spot"), for lists and reports.
     find: id of the find it mends, or "".
     """
@@ -65,6 +66,9 @@ class Stroke:
     find: str = ""
     feather: float | None = None
     own_texture: bool = False
+    pull: tuple[float, float, float, float] | None = None
+    mirror: tuple[float, float, float, float, float, float] | None = None
+    order: int = 0
     extra: dict = field(default_factory=dict)
 
     @cached_property
@@ -79,6 +83,8 @@ class Stroke:
             h.update(f"feather {self.feather}".encode())
         if self.own_texture:
             h.update(b"own texture")
+        if self.pull is not None or self.mirror is not None:
+            h.update(f"pull {self.pull} mirror {self.mirror}".encode())
         return h.digest()
 
     @property
@@ -137,6 +143,11 @@ class Stroke:
             ranges.OFFSET_PX.check(value, "An offset")
         if self.feather is not None:
             ranges.FEATHER_PX.check(self.feather, "A feather")
+        for value in self.pull or ():
+            ranges.PLACE_PX.check(value, "A place drawn to")
+        for value in self.mirror or ():
+            ranges.PLACE_PX.check(value, "A number of a mirror")
+        ranges.ORDER.check(self.order, "A place in the order")
         ranges.BRUSH_CEILING.check(self.brush.ceiling, "A brush's ceiling")
         ranges.BRUSH_FLOW.check(self.brush.flow, "A brush's flow")
         ranges.check_places(self.points[:, :2], "A place")
@@ -167,6 +178,12 @@ class Stroke:
             data["feather_px"] = self.feather
         if self.own_texture:
             data["own_texture"] = True
+        if self.pull is not None:
+            data["pull"] = list(self.pull)
+        if self.mirror is not None:
+            data["mirror"] = list(self.mirror)
+        if self.order:
+            data["order"] = self.order
         if self.note:
             data["note"] = self.note
         if self.turn is not None:
@@ -189,14 +206,24 @@ class Stroke:
             turn=SourceTurn.from_json(data["turn"]) if data.get("turn") else None,
             fence=Fence.from_json(data["fence"]) if data.get("fence") else None,
             feather=None if feather is None else float(feather), own_texture=bool(data.get("own_texture", False)),
-            extra=kept(data, *_STROKE_FIELDS),
+            pull=_numbers(data.get("pull"), 4), mirror=_numbers(data.get("mirror"), 6),
+            order=int(data.get("order", 0)), extra=kept(data, *_STROKE_FIELDS),
         )
         stroke.check()
         return stroke
 
 
 _STROKE_FIELDS = ("id", "kind", "tool", "brush", "offset", "mode", "note", "turn", "fence", "find", "feather_px",
-                  "own_texture")
+                  "own_texture", "pull", "mirror", "order")
+
+
+def _numbers(values: list | None, count: int) -> tuple[float, ...] | None:
+    """Raises RequestError unless there are just as many."""
+    if values is None:
+        return None
+    if len(values) != count:
+        raise RequestError(f"{len(values)} numbers stand where {count} belong.")
+    return tuple(float(value) for value in values)
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ import numpy as np
 from lather.core.job.face_map import FaceMap
 from lather.core.job.model import Job, Layer, Stage, Stroke
 from lather.core.parameters import Parameter
-from lather.core.types import EncodedRGB, Rect
+from lather.core.types import EncodedRGB, Mask, Rect
 
 if TYPE_CHECKING:
     from lather.core.engine.engine import Engine
@@ -45,6 +45,9 @@ class Warp(Protocol):
     def resample(self, read: Pixels, rect: Rect, level: int) -> EncodedRGB:
         """What `read` shows, moved: a rectangle of a level above."""
 
+    def growth(self, rect: Rect, level: int) -> Mask:
+        """Area of what is shown at a rectangle of a level above, against its area on the photo."""
+
 
 class Still:
     """Nothing is moved."""
@@ -62,6 +65,9 @@ class Still:
     def resample(self, read: Pixels, rect: Rect, level: int) -> EncodedRGB:
         return read(rect, level)
 
+    def growth(self, rect: Rect, level: int) -> Mask:
+        return np.ones((rect.height, rect.width), np.float32)
+
 
 STILL = Still()
 
@@ -69,13 +75,14 @@ STILL = Still()
 @dataclass(frozen=True)
 class Step:
     """What is computed in one go, in the order of the course: one active layer, or, of a kind that folds, all active
-    layers of its stage. `first` opens the stage, `last` closes it.
+    layers of its stage. `first` opens the stage, `last` closes it. bounds: of the photo.
     """
 
     stage: Stage
     layers: tuple[Layer, ...]
     first: bool = True
     last: bool = True
+    bounds: Rect = Rect(0, 0, 0, 0)
 
     @property
     def layer(self) -> Layer:

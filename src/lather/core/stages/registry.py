@@ -7,6 +7,7 @@ from lather.core.stages.grain.stage import STAGE as GRAIN
 from lather.core.stages.info import StageInfo
 from lather.core.stages.mend.stage import STAGE as MEND
 from lather.core.stages.sculpt.stage import STAGE as SCULPT
+from lather.core.stages.shape.stage import STAGE as SHAPE
 from lather.core.stages.split.stage import STAGE as SPLIT
 from lather.core.stages.stores import Stores
 from lather.core.stages.strands.stage import STAGE as STRANDS
@@ -28,6 +29,7 @@ for _stage in (
     SPLIT,
     EVEN,
     SCULPT,
+    SHAPE,
     GRAIN,
 ):
     add(_stage)

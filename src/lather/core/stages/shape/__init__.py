@@ -1,0 +1,1 @@
+"""Shape: one displacement field for the stage; the picture is resampled once."""

@@ -1,0 +1,60 @@
+"""No folds: how far skin may be pressed together or pulled apart."""
+
+import numpy as np
+from numba import njit
+
+from lather.core.stages.shape.grid import Grid
+from lather.core.types import Rect
+
+TIGHTEST, WIDEST = 0.2, 5.0
+"""Area of skin now against that on the photo; a stroke that would go beyond either stops."""
+_ROOM = 1.06  # what lies between nodes may go a little further than the nodes themselves
+_TRIES = 7
+
+
+@njit(cache=True, nogil=True)
+def extremes(field, dx, dy, x0, y0, x1, y1):
+    """(least, greatest) area of the cells of a box of nodes, also at every lesser strength of the field.
+
+    At a strength t the area is 1 + t·tr + t²·det, least at an end or at -tr / 2 det.
+    """
+    least, most = 1.0, 1.0
+    for j in range(y0, y1 - 1):
+        for i in range(x0, x1 - 1):
+            for corner in range(4):
+                a, b = corner & 1, corner >> 1
+                ux = (field[j + b, i + 1, 0] - field[j + b, i, 0]) / dx
+                vx = (field[j + b, i + 1, 1] - field[j + b, i, 1]) / dx
+                uy = (field[j + 1, i + a, 0] - field[j, i + a, 0]) / dy
+                vy = (field[j + 1, i + a, 1] - field[j, i + a, 1]) / dy
+                trace, det = ux + vy, ux * vy - uy * vx
+                area = 1.0 + trace + det
+                most = max(most, area)
+                if det > 0.0 and trace < 0.0 and -trace < 2.0 * det:
+                    area = 1.0 - trace * trace / (4.0 * det)
+                least = min(least, area)
+    return least, most
+
+
+def allowed(field: np.ndarray, box: Rect, grid: Grid) -> bool:
+    """True if nothing in a box of nodes is pressed or pulled too far."""
+    around = box.expand(1).intersect(grid.nodes)
+    least, most = extremes(field, grid.dx, grid.dy, *around)
+    return least > TIGHTEST * _ROOM and most < WIDEST / _ROOM
+
+
+def most_allowed(before: np.ndarray, move: np.ndarray, box: Rect, grid: Grid) -> float:
+    """The largest share of a move (of the nodes of a box) that may be added to a field."""
+    own = box.slices(grid.nodes)
+    trial = before.copy()
+    low, high = 0.0, 1.0
+    for turn in range(_TRIES + 1):
+        share = 1.0 if turn == 0 else (low + high) / 2
+        trial[own] = before[own] + np.float32(share) * move
+        if allowed(trial, box, grid):
+            if share == 1.0:
+                return 1.0
+            low = share
+        else:
+            high = share
+    return low

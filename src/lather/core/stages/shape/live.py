@@ -1,0 +1,125 @@
+"""A stroke of Shape under the pen: the field follows where the brush is, and the picture is fetched through it."""
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from lather.core.job.model import freeze_points
+from lather.core.stages.base import Finished, LiveEdit, Painting, Step
+from lather.core.stages.shape.field import Field, moved_box, turn_round
+from lather.core.stages.shape.guard import allowed
+from lather.core.stages.shape.stroke import HOLDS, LINES, ShapeStroke
+from lather.core.types import EMPTY, EncodedRGB, Rect
+
+if TYPE_CHECKING:
+    from lather.core.stages.shape.kind import ShapeKind
+
+_STEP_SHARE = 0.1  # of the brush: a long way is gone in steps of no more, so that it stops where it must
+FOLDS = "Stopped where skin would fold. Begin again from another side, or with a larger brush."
+_NOTHING = "Nothing was moved here."
+
+
+class LiveShape(LiveEdit):
+    """One stroke in progress. What would fold is not taken, and nothing after it."""
+
+    def __init__(self, kind: "ShapeKind", painting: Painting):
+        self._kind, self._painting, self.stroke = kind, painting, painting.stroke
+        step, layer = painting.step, painting.step.layer
+        at = next(n for n, one in enumerate(step.layers) if any(e is painting.stroke for e in one.edits[-1:]))
+        layer = step.layers[at]
+        self._layer = replace(layer, edits=layer.edits[:-1])
+        self._place = at
+        before = self._with(self._layer)
+        base = kind.field(before)
+        self._own = kind.moves.of_layer(before, self._layer)
+        self.grid = base.grid
+        self._scale = np.float32(layer.strength * step.stage.strength)
+        self._base, self._field = base, Field(base.grid, base.forward.copy(), base.backward.copy(), base.box,
+                                              base.back_box)
+        self._guarded = self._own.moves.copy()
+        self._shape = ShapeStroke(base.grid, self.stroke, self._own.held, self._own.moves, layer.fence)
+        self._taken: list[np.ndarray] = []
+        self._stopped = False
+        self.laid = EMPTY
+
+    def _with(self, layer) -> Step:
+        """The step with another layer in the place of the one painted on."""
+        layers = self._painting.step.layers
+        return replace(self._painting.step, layers=(*layers[: self._place], layer, *layers[self._place + 1 :]))
+
+    def extend(self, points: np.ndarray, *, paint: bool = True) -> Rect:
+        changed = EMPTY
+        for point in self._in_steps(points):
+            if self._stopped:
+                break
+            changed = changed.union(self._take(point))
+        if changed.empty:
+            return EMPTY
+        self.laid = self.laid.union(self.grid.px(changed))
+        if self.stroke.tool in (*HOLDS, *LINES) or not paint:
+            return EMPTY
+        self.settled = False
+        return self._show(changed)
+
+    def _in_steps(self, points: np.ndarray):
+        """Points no further apart than a touch or two."""
+        most = max(2.0, _STEP_SHARE * self.stroke.brush.size_px)
+        last = self._taken[-1] if self._taken else None
+        for point in np.asarray(points, np.float32).reshape(-1, 4):
+            count = 1 if last is None else max(1, int(np.ceil(np.hypot(*(point[:2] - last[:2])) / most)))
+            for n in range(1, count + 1):
+                yield point if n == count else (last + (point - last) * np.float32(n / count)).astype(np.float32)
+            last = point
+
+    def _take(self, point: np.ndarray) -> Rect:
+        """One point, unless it folds skin. Returns the nodes that changed."""
+        shape = self._shape
+        changed = shape.extend(point[None])
+        if changed.empty or self.stroke.tool in (*HOLDS, *LINES):
+            self._taken.append(point)
+            return changed
+        at = changed.slices(self.grid.nodes)
+        moves = shape.moves(changed)
+        forward, guarded = self._field.forward, self._guarded
+        before = forward[at].copy(), guarded[at].copy()
+        guarded[at] = self._own.moves[at] + moves
+        forward[at] = self._base.forward[at] + self._scale * moves
+        if allowed(forward, changed, self.grid) and allowed(guarded, changed, self.grid):
+            self._taken.append(point)
+            return changed
+        forward[at], guarded[at] = before
+        shape.take_back()
+        self._stopped = True
+        return EMPTY
+
+    def _show(self, changed: Rect) -> Rect:
+        """Turn the field round where its nodes changed; returns the pixels that did."""
+        field, grid = self._field, self.grid
+        box = moved_box(field.forward, changed, grid).union(moved_box(self._base.forward, changed, grid))
+        turn_round(field.forward, field.backward, grid.dx, grid.dy, *box)
+        self._field = replace(field, box=field.box.union(changed), back_box=field.back_box.union(box))
+        return grid.px(box)
+
+    def settle(self) -> Rect:
+        """As it will be: all of it worked out anew, and the picture fetched sharply."""
+        self.settled = True
+        if self.stroke.tool not in HOLDS and self._taken:
+            settled = self._kind.field(self._with(self._finished_layer()))
+            self._field = replace(settled, forward=settled.forward.copy(), backward=settled.backward.copy())
+        return self.grid.px(self._field.back_box)
+
+    def _finished_layer(self):
+        return replace(self._layer, edits=(*self._layer.edits, self._edit()))
+
+    def _edit(self):
+        return replace(self.stroke, points=freeze_points(np.array(self._taken)))
+
+    def pixels(self, rect: Rect, level: int) -> EncodedRGB:
+        return self._field.resample(self._painting.around.below, rect, level, sharp=self.settled)
+
+    def finish(self, points: np.ndarray) -> Finished:
+        if not self._taken:
+            return Finished(None, message=FOLDS if self._stopped else _NOTHING)
+        self._kind.field(self._with(self._finished_layer()))  # the window asks for it next
+        return Finished(self._edit(), message=FOLDS if self._stopped else "")
