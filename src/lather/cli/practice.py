@@ -9,7 +9,7 @@ from lather.core.errors import RequestError
 from lather.core.practice.grain import Grain
 from lather.core.practice.make import KINDS, make_plate, write_plate
 from lather.core.practice.score import score_file
-from lather.core.practice.sitters import sitter_names
+from lather.core.practice.sitters import GROUNDS, load_sitter, on_ground, sitter_names
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -18,6 +18,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     make.add_argument("--sitter", required=True, help=f"{', '.join(sitter_names())}, or the path of your own plate")
     make.add_argument("--seed", type=whole(0, 2**32 - 1), default=1)
     make.add_argument("--flaw", action="append", default=[], metavar="KIND=COUNT", help=f"kinds: {', '.join(KINDS)}")
+    make.add_argument("--backdrop", choices=GROUNDS, default="own", help="what lies behind the sitter")
     make.add_argument("--grain", type=number(0, 5), default=0.6, help="noise level in %% of the range, 0-5")
     make.add_argument("--grain-size", type=number(0, 5), default=0.6, help="radius of a grain in px")
     make.add_argument("--grain-chroma", type=number(0, 1), default=0.3, help="share of colour noise, 0-1")
@@ -66,7 +67,8 @@ def run(arguments: argparse.Namespace) -> int:
         return _score(arguments)
     _refuse_other_files(Path(arguments.out))
     grain = Grain(arguments.grain, arguments.grain_size, arguments.grain_chroma)
-    plate = make_plate(arguments.sitter, arguments.seed, flaws=_counts(arguments.flaw), grain=grain)
+    sitter = on_ground(load_sitter(arguments.sitter), arguments.backdrop, arguments.seed)
+    plate = make_plate(sitter, arguments.seed, flaws=_counts(arguments.flaw), grain=grain)
     write_plate(plate, arguments.out)
     if arguments.json:
         print(json.dumps(plate.to_json(), indent=1))

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from concurrent.futures import Future
 from contextlib import suppress
 from dataclasses import dataclass, field
+from functools import cache
 from pathlib import Path
 
 from lather.core.engine.engine import Engine
@@ -19,6 +20,8 @@ from lather.core.job.identity import JobIdentity
 from lather.core.job.member_names import readable_name
 from lather.core.job.model import Job, new_job
 from lather.core.lamps.kind import LampKind
+from lather.core.measure.person_outline import PersonOutline
+from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.stages.registry import make_kinds
 from lather.core.threads import ARITHMETIC
 
@@ -40,6 +43,7 @@ class Session:
 
     def __post_init__(self):
         self.engine = Engine(self.photo, make_kinds() | {LampKind.id: LampKind()})
+        self.engine.outline = cache(lambda: PersonOutline(PhotoMeasures(self.photo)))  # looked for when first asked
 
     @property
     def job(self) -> Job:

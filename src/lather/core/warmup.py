@@ -27,7 +27,7 @@ def run() -> None:
     from lather.core.imageio.picture import Picture
     from lather.core.job.commands import AddEdits, AddLayer
     from lather.core.job.grain_model import GrainModel
-    from lather.core.job.model import Layer, new_id, new_job
+    from lather.core.job.model import Layer, freeze_points, new_id, new_job
     from lather.core.practice.flaws.tube import distance_to_path
     from lather.core.stages.grain.kind import grain_settings
     from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source
@@ -51,12 +51,19 @@ def run() -> None:
                 engine.pixels(job, Rect(50, 50, 100, 100), 1)
         for stage_id, tool, settings in (
             ("split", "mix", {"band": "tone"}), ("split", "veil", {"band": "veil"}),
-            ("grain", "grain", grain_settings(GrainModel(((0.5, 1.0),), 0.6, 0.3))),
+            ("grain", "grain", grain_settings(GrainModel(((0.5, 1.0),), 0.6, 0.3))), ("shape", "push", {}),
         ):
             edit = replace(stroke, id=new_id(), tool=tool, offset=None)
+            if stage_id == "shape":
+                edit = replace(edit, points=freeze_points([(140, 150, 1, 0), (160, 150, 1, 0.1)]))
             layer = Layer(new_id(), tool, stage_id, edits=(edit,), settings=settings)
             job = AddLayer(stage_id, layer, 0).apply(job)
         engine.pixels(job, Rect(100, 100, 200, 200))
+        warp = engine.warp(job)
+        warp.to_above(warp.to_below(np.array([[120.0, 130.0]])))
+        pushing = LiveStroke(engine, job, "shape", job.stage("shape").layers[0].id, replace(edit, id=new_id()))
+        pushing.extend(edit.points)
+        pushing.pixels(Rect(100, 100, 200, 200))
         live = LiveStroke(engine, job, "mend", layer_id, replace(stroke, tool="carry", offset=(30, 30)))
         live.extend(np.array([[100, 100, 1, 0], [120, 110, 1, 0.1]], np.float32))
         live.pixels(Rect(90, 90, 150, 150))

@@ -4,9 +4,10 @@ Pure towards the outside: the same job gives the same pixels whatever was comput
 """
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import partial
+from typing import Protocol
 
 import numpy as np
 
@@ -19,6 +20,13 @@ from lather.core.stages.base import STILL, LayerKind, Pixels, Step, Surroundings
 from lather.core.types import TILE, EncodedRGB, Rect, tile_rect, tiles_of
 
 _STACKS_KEPT = 16
+
+
+class Outline(Protocol):
+    """Where the person ends."""
+
+    def snapped(self, x: float, y: float, reach_px: float) -> tuple[np.ndarray, np.ndarray] | None:
+        """(place on the outline, unit vector inwards) nearest to a place; None where none is within reach."""
 
 
 class TileCache(Recent):
@@ -35,7 +43,8 @@ class TileCache(Recent):
 class Engine:
     """Renders jobs over one photo.
 
-    photo: the source. kinds: layer kinds by id. budget: how much memory may be taken.
+    photo: the source. kinds: layer kinds by id. budget: how much memory may be taken. outline(): where the person ends
+    (a `PersonOutline`), None where nobody looks for it.
     """
 
     def __init__(self, photo: Photo, kinds: Mapping[str, LayerKind], *, budget: Budget | None = None):
@@ -44,6 +53,7 @@ class Engine:
         self.budget = budget or Budget.usual()
         self.cache = TileCache(self.budget.share("tiles"))
         self._stacks = Recent(_STACKS_KEPT)
+        self.outline: Callable[[], Outline | None] = lambda: None
 
     def stack(self, job: Job, stage_id: str | None = None) -> "Stack":
         """The active layers of a job up to and with a stage (all stages if None); `"photo"` has none."""

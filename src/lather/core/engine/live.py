@@ -87,7 +87,7 @@ class LiveStroke:
         points = np.concatenate(self._points)
         if _misses_fence(self.stroke, points):
             return Finished(None, 0.0, _OUTSIDE)
-        return Finished(None) if self.laid.empty else self._edit.finish(points)
+        return Finished(None, 0.0, self._edit.nothing) if self.laid.empty else self._edit.finish(points)
 
 
 def _misses_fence(stroke: Stroke, points: np.ndarray) -> bool:

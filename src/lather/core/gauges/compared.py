@@ -14,6 +14,7 @@ from lather.core.colour import profiles
 from lather.core.colour.lab import delta_e2000
 from lather.core.job.finds import Find
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.stages.base import Warp
 from lather.core.stages.light.cells import Seen
 from lather.core.stages.light.needed import NeededLight
 from lather.core.types import EncodedRGB, Lab, Mask, Rect
@@ -27,7 +28,9 @@ class Compared:
 
     zones: labels of a practice plate, full size (without it skin is measured, and teeth cannot be). most_tiles: read
     the fine bands from no more tiles than that, evenly spread. after_fingerprint, needed: what names the pixels after,
-    and where light that skin needs is kept; without them it is worked out anew.
+    and where light that skin needs is kept; without them it is worked out anew. warp: what the retouch moves, None
+    where only the pixels can tell; `before` and `after` are both as they were before it, so that what was moved is not
+    taken for touched.
     """
 
     bounds: Rect
@@ -41,6 +44,7 @@ class Compared:
     most_tiles: int | None = None
     after_fingerprint: Callable[[Rect], bytes] = lambda rect: b"after"
     needed: NeededLight | None = None
+    warp: Warp | None = None
     _once: dict = field(default_factory=dict)
 
     def once(self, work: Callable[["Compared"], object]) -> object:

@@ -1,6 +1,7 @@
 """All gauges, in the order in which they are told; and measuring them."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 
 from lather.core.engine.engine import Engine
@@ -62,7 +63,8 @@ def measured_on_desk(
     """What the desk shows beside the photo: {"keepers": (intact, all), "left": [(Find, share 0-1), …]} and, once the
     photo is measured, the values of ON_DESK. Empty when go_on() turns False.
     """
-    now, bounds, profile = partial(engine.pixels, job), engine.photo.bounds, engine.photo.profile
+    warp, in_place = engine.warp(job), unmoved(job)
+    now, bounds, profile = partial(engine.pixels, in_place), engine.photo.bounds, engine.photo.profile
     keepers = job.keepers()
     values: dict = {"keepers": (len(intact_keepers(keepers, engine.photo.read, now, bounds, profile)), len(keepers))}
     values["left"] = []
@@ -73,12 +75,21 @@ def measured_on_desk(
             values["left"].append((find, share))
     if measures is not None:
         pictures = Compared(bounds, profile, engine.photo.read, now, measures, most_tiles=_DESK_TILES,
-                            after_fingerprint=engine.stack(job).fingerprint, needed=engine.kinds["even"].stores.needed)
+                            after_fingerprint=engine.stack(in_place).fingerprint,
+                            needed=engine.kinds["even"].stores.needed, warp=warp)
         for name in ON_DESK:
             if not go_on():
                 return {}
             values[name] = GAUGES[name].measure(pictures)
     return values
+
+
+def unmoved(job: Job) -> Job:
+    """The job without what moves the photo: every mask, find and place of the photo lies where it is, and what was only
+    moved is the same.
+    """
+    moving = [stage for stage in job.stages if stage.layers and stage.id == "shape"]
+    return job.with_stage(replace(moving[0], on=False)) if moving and moving[0].on else job
 
 
 def softened_finds(job: Job) -> list[Find]:

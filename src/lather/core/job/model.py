@@ -48,8 +48,8 @@ class Stroke:
     offset: whole pixels (dx, dy) from the place painted to the place taken from; None where nothing is taken.
     turn: mirror, rotation and scale of what is taken. mode: for copy, any / lighter / darker; for area, any (smooth)
     or flat. own_texture: a copy takes the tone only. feather: px that an outline fades inwards, None for a share of the
-    brush. pull: (x, y) from and to in px, of what is drawn to a place. mirror: (a, b, c, d, x, y), the map of a place to
-    the other side of the face, where the stroke acts as well. order: among all edits of a stage that are kept in order.
+    brush. pull: (x, y) from and to in px, of what is drawn to a place. mirror: (a, b, c, d, x, y), the map of a place
+    to the other side of the face, where the stroke acts as well. order: among all edits of a stage that keeps one.
     fence: nothing is laid outside it. note: what it was made for ("dark spot"), for lists and reports.
     find: id of the find it mends, or "".
     """

@@ -12,6 +12,7 @@ from lather.core.lamps.delivered import DeliveredLamp
 from lather.core.lamps.grey import GreyLamp
 from lather.core.lamps.mirror import MirrorLamp
 from lather.core.lamps.steep import SteepLamp
+from lather.core.lamps.stretch import StretchLamp
 from lather.core.lamps.texture import TextureLamp
 from lather.core.lamps.tone import ToneLamp
 
@@ -24,6 +25,7 @@ LAMPS: dict[str, Lamp] = {lamp.id: lamp for lamp in (
     ColourLamp(),
     ChangeLamp(),
     ClippingLamp(),
+    StretchLamp(),
     MirrorLamp(),
     DeliveredLamp(),
 )}

@@ -114,7 +114,7 @@ def load_sitter(name_or_path: str) -> Sitter:
     return Sitter(path.stem, picture, zones, marks, per_mm, None if normals is None else normals[..., ::-1])
 
 
-GROUNDS = ("own", "light", "dark", "graded", "cloth", "cloudy")
+GROUNDS = ("own", "light", "dark", "graded", "cloth", "cloudy", "lines")
 
 
 def _clouds(height: int, width: int) -> np.ndarray:
@@ -128,9 +128,27 @@ def _clouds(height: int, width: int) -> np.ndarray:
     return np.float32(0.05) * field
 
 
-def on_ground(sitter: Sitter, ground: str) -> Sitter:
+def _joints(height: int, width: int, seed: int) -> np.ndarray:
+    """Straight lines at any angle on a plain wall: dark joints and pale edges, factors of brightness (h, w)."""
+    rng = np.random.default_rng([23, seed])
+    field = np.ones((height, width), np.float32)
+    ys, xs = np.mgrid[:height, :width].astype(np.float32)
+    side = max(height, width)
+    turn = rng.uniform(-12, 12)
+    for angle, count in ((turn, 3), (turn + 90, 3), (rng.uniform(20, 70), 1)):
+        along = np.radians(angle)
+        off = xs * np.float32(-np.sin(along)) + ys * np.float32(np.cos(along))
+        for at in rng.uniform(0.06, 0.94, count):
+            middle = off.min() + at * (off.max() - off.min())
+            wide = rng.uniform(0.0012, 0.003) * side
+            field *= 1 - rng.uniform(0.25, 0.5) * np.exp(-0.5 * ((off - middle) / wide) ** 2)
+    return field
+
+
+def on_ground(sitter: Sitter, ground: str, seed: int = 0) -> Sitter:
     """The sitter before another background: light or dark and plain, graded from corner to corner, slightly
-    structured like hung cloth, or softly cloudy like a painted backdrop. Raises RequestError.
+    structured like hung cloth, softly cloudy like a painted backdrop, or a wall with straight lines (by seed).
+    Raises RequestError.
     """
     if ground == "own":
         return sitter
@@ -150,6 +168,8 @@ def on_ground(sitter: Sitter, ground: str) -> Sitter:
         field = field * (1 + 0.12 * cv2.resize(folds / folds.std(), (width, height)) + 0.02 * weave / weave.std())
     elif ground == "cloudy":
         field = field * (1 + _clouds(height, width))
+    elif ground == "lines":
+        field = 0.26 * _joints(height, width, seed)
     tint = np.array([1.0, 0.97, 0.93], np.float32) if ground != "graded" else np.array([0.9, 0.97, 1.05], np.float32)
     matte = cv2.GaussianBlur((sitter.zones == 0).astype(np.float32), (0, 0), 0.8)[..., None]
     mixed = sitter.linear + matte * (field[..., None] * tint - sitter.linear)

@@ -15,7 +15,7 @@ import numpy as np
 from lather.core.job.face_map import FaceMap
 from lather.core.job.model import Job, Layer, Stage, Stroke
 from lather.core.parameters import Parameter
-from lather.core.types import EncodedRGB, Mask, Rect
+from lather.core.types import EMPTY, EncodedRGB, Mask, Rect
 
 if TYPE_CHECKING:
     from lather.core.engine.engine import Engine
@@ -28,7 +28,12 @@ Fingerprint = Callable[[Rect], bytes]
 
 
 class Warp(Protocol):
-    """A displacement of the picture. Everything that is kept is kept in the photo's coordinates, which lie below."""
+    """A displacement of the picture. Everything that is kept is kept in the photo's coordinates, which lie below.
+
+    largest: (px, x, y) of the largest move, and where it starts on the photo.
+    """
+
+    largest: tuple[float, float, float]
 
     def to_below(self, xy: np.ndarray) -> np.ndarray:
         """Places (…, 2) of the picture after it, in the photo."""
@@ -51,6 +56,8 @@ class Warp(Protocol):
 
 class Still:
     """Nothing is moved."""
+
+    largest = (0.0, 0.0, 0.0)
 
     def to_below(self, xy: np.ndarray) -> np.ndarray:
         return xy
@@ -82,7 +89,7 @@ class Step:
     layers: tuple[Layer, ...]
     first: bool = True
     last: bool = True
-    bounds: Rect = Rect(0, 0, 0, 0)
+    bounds: Rect = EMPTY
 
     @property
     def layer(self) -> Layer:
@@ -133,12 +140,13 @@ class Finished:
 class LiveEdit(ABC):
     """The stroke under the pen. laid: all that it has reached. settled: what was laid first follows what came later.
 
-    disagreement: how badly its border fits, 0-1.
+    disagreement: how badly its border fits, 0-1. nothing: why it laid nothing down, if it did not.
     """
 
     laid: Rect
     settled = True
     disagreement = 0.0
+    nothing = ""
 
     @abstractmethod
     def extend(self, points: np.ndarray, *, paint: bool = True) -> Rect:

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from functools import partial
 
-from lather.core.practice.flaws import areas, foreign, lines, makeup, spots
+from lather.core.practice.flaws import areas, foreign, lines, makeup, spots, warps
 from lather.core.practice.flaws.base import Flaw, Scene
 
 MAKERS: dict[str, Callable[[Scene], Flaw | None]] = {
@@ -26,6 +26,9 @@ MAKERS: dict[str, Callable[[Scene], Flaw | None]] = {
     "intruder": foreign.make_intruder,
     **{kind: partial(spots.make_spot, kind=kind) for kind in spots.SPOTS},
     "flake": spots.make_flake,
+    "tooth_gap": warps.make_tooth_gap,
+    "warp_cheek": warps.make_warp_cheek,
+    "hair_bump": warps.make_hair_bump,
     "cloth_speck": foreign.make_cloth_speck,
     "lens_mark": foreign.make_lens_mark,
 }

@@ -29,6 +29,7 @@ def missing_map(
     if not model.level_percent:
         return out
     before = job.with_stage(replace(job.stage("grain"), layers=()))
+    original = engine.stack(before, "grain").above().photo  # moved as the picture is
     for y in range(0, whole.y1, _BLOCK):
         for x in range(0, whole.x1, _BLOCK):
             if not go_on():
@@ -36,7 +37,7 @@ def missing_map(
             cells = Rect(x, y, min(x + _BLOCK, whole.x1), min(y + _BLOCK, whole.y1))
             wide = needed(cells)
             inside = wide.intersect(bounds)
-            below, photo = engine.pixels(before, inside, 0, "grain"), engine.photo.read(inside)
+            below, photo = engine.pixels(before, inside, 0, "grain"), original(inside, 0)
             if np.array_equal(below, photo):
                 continue
             pad = ((inside.y0 - wide.y0, wide.y1 - inside.y1), (inside.x0 - wide.x0, wide.x1 - inside.x1), (0, 0))

@@ -4,13 +4,15 @@ import hashlib
 import json
 import threading
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from typing import ClassVar
 
 import numpy as np
 
 from lather.core.job.model import Layer, Stroke
 from lather.core.recent import Recent
-from lather.core.stages.base import Finished, LayerKind, LiveEdit, Painting, Step, Surroundings
+from lather.core.stages.base import STILL, Finished, LayerKind, LiveEdit, Painting, Step, Surroundings
+from lather.core.stages.patches.moved import moved_fence, moved_stroke
 from lather.core.stages.patches.order import EditOrder, any_overlap
 from lather.core.stages.patches.patch import Patch
 from lather.core.stages.patches.solved import Solved
@@ -36,6 +38,7 @@ class PatchKind(LayerKind):
         self._orders = Recent(_LAYERS_KEPT)
         self._boxes = Recent(_LAYERS_KEPT)
         self._methods = Recent(_LAYERS_KEPT)
+        self._above = Recent(_LAYERS_KEPT)
         self._order_lock = threading.RLock()  # a layer asks for the orders of those beneath
         self._solve_lock = threading.RLock()  # and for their patches
 
@@ -93,8 +96,23 @@ class PatchKind(LayerKind):
             self._methods.put(layer.id, held)
         return held[2]
 
+    def above(self, around: Surroundings, layer: Layer) -> Layer:
+        """The layer with its edits where the picture beneath shows what they were made for: they are kept in the photo,
+        and their patches lie above what moves it.
+        """
+        if around.warp is STILL:
+            return layer
+        held = self._above.get(layer.id)
+        if held is None or held[0] is not layer.edits or held[1] is not around.warp:
+            edits = tuple(moved_stroke(edit, around.warp) for edit in layer.edits)
+            held = (layer.edits, around.warp, edits)
+            self._above.put(layer.id, held)
+        fence = None if layer.fence is None else moved_fence(layer.fence, around.warp)
+        return replace(layer, edits=held[2], fence=fence)
+
     def order(self, around: Surroundings, layer: Layer) -> EditOrder:
         method = self._method(layer)
+        layer = self.above(around, layer)
         with self._order_lock:
             known = self._orders.get(layer.id) or ()
             for held in known:

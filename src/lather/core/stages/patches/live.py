@@ -15,8 +15,9 @@ from lather.core.brush.growing import GrowingPlane
 from lather.core.brush.stroke import TouchWalker, stamp, touches_bounds
 from lather.core.job.model import freeze_points
 from lather.core.levels import halve
-from lather.core.stages.base import Finished, LiveEdit, Painting, mixed
+from lather.core.stages.base import STILL, Finished, LiveEdit, Painting, mixed
 from lather.core.stages.patches.coarse import coarse, coarse_reach
+from lather.core.stages.patches.moved import moved_points, moved_stroke
 from lather.core.types import EMPTY, TILE, EncodedRGB, Rect, tile_rect, tiles_of
 
 if TYPE_CHECKING:
@@ -31,9 +32,11 @@ class LivePatch(LiveEdit):
 
     def __init__(self, kind: "PatchKind", painting: Painting):
         self._kind, self._painting = kind, painting
-        self.stroke, self._around = painting.stroke, painting.around
-        self._layer, self._bounds = painting.step.layer, painting.around.bounds
-        self._order = kind.order(self._around, self._layer)
+        self._around, self._bounds = painting.around, painting.around.bounds
+        still = painting.around.warp is STILL
+        self.stroke = painting.stroke if still else moved_stroke(painting.stroke, painting.around.warp)
+        self._layer = kind.above(self._around, painting.step.layer)
+        self._order = kind.order(self._around, painting.step.layer)
         self._place = len(self._layer.edits) - 1
         self._seen = kind.reading(self._layer, self.before, self._bounds)
         self._original = kind.reading(self._layer, lambda rect: self._around.stage_input(rect, 0), self._bounds)
@@ -47,6 +50,8 @@ class LivePatch(LiveEdit):
         self._pulled = _TilesRead(self._bounds, self._untouched.view)
 
     def extend(self, points: np.ndarray, *, paint: bool = True) -> Rect:
+        if self._around.warp is not STILL:
+            points = moved_points(points, self._around.warp)
         touches = self._walker.extend(points)
         dirty = touches_bounds(touches).intersect(self._bounds)
         if dirty.empty:
@@ -134,7 +139,7 @@ class LivePatch(LiveEdit):
         return out if strength == 1 else mixed(self._around.below(rect, level), out, strength)
 
     def finish(self, points: np.ndarray) -> Finished:
-        stroke = replace(self.stroke, points=freeze_points(points))
+        stroke = replace(self._painting.stroke, points=freeze_points(points))
         return self._kind.finish(self._painting, stroke, self.before)
 
 

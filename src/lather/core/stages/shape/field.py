@@ -14,9 +14,9 @@ from numba import njit
 
 from lather.core.stages.base import Pixels
 from lather.core.stages.shape.grid import Grid, areas, displace, displace_pixels, displaced
+from lather.core.stages.shape.resample import REACH, TABLE, fetch
 from lather.core.types import EMPTY, EncodedRGB, Mask, Rect
 
-_TAPS = 4  # pixels on each side that a Lanczos window of eight reads
 _MOST_STEPS, _CLOSE_PX = 40, 0.002
 
 
@@ -66,7 +66,7 @@ def turn_round(forward, backward, dx, dy, x0, y0, x1, y1):
 
 @njit(cache=True, nogil=True, inline="always")
 def _between(field, dx, dy, x, y):
-    """Value and slopes between the four nodes around a place, bilinear: what is free of folds there is so throughout."""
+    """Value and slopes between the four nodes around a place, bilinear: without folds at the nodes, without any."""
     rows, columns = field.shape[0] - 1, field.shape[1] - 1
     gx, gy = x / dx, y / dy
     i, j = min(max(int(gx), 0), columns - 1), min(max(int(gy), 0), rows - 1)
@@ -171,17 +171,18 @@ class Field:
                     int(np.ceil(rect.x1 + high[0])) + 1, int(np.ceil(rect.y1 + high[1])) + 1)
 
     def resample(self, read: Pixels, rect: Rect, level: int, *, sharp: bool = True) -> EncodedRGB:
-        """What `read` shows, moved. Lanczos over eight pixels; sharp=False: linear, for the moment the pen is down."""
+        """What `read` shows, moved. sharp=False: linear, for the moment the pen is down."""
         if not self.moves(rect.from_level(level)):
             return read(rect, level)
         places = self.places_below(rect, level)
         whole = Rect(0, 0, self.grid.width, self.grid.height).at_level(level)
         (x0, y0), (x1, y1) = np.floor(places.min((0, 1))), np.ceil(places.max((0, 1)))
-        part = Rect(int(x0), int(y0), int(x1), int(y1)).expand(_TAPS).intersect(whole)
-        # OpenCV knows 32 places between two pixels: told in whole ones, so that every tile rounds alike
-        maps = (np.round(32 * (places - 0.5)) / 32 - (part.x0, part.y0)).astype(np.float32)
-        how = cv2.INTER_LANCZOS4 if sharp else cv2.INTER_LINEAR
-        return cv2.remap(read(part, level), maps[..., 0], maps[..., 1], how, borderMode=cv2.BORDER_REPLICATE)
+        part = Rect(int(x0), int(y0), int(x1), int(y1)).expand(REACH).intersect(whole)
+        pixels = read(part, level)
+        if sharp:
+            return fetch(np.ascontiguousarray(pixels), places - 0.5, part.x0, part.y0, TABLE)
+        maps = (places - np.float64((part.x0 + 0.5, part.y0 + 0.5))).astype(np.float32)
+        return cv2.remap(pixels, maps[..., 0], maps[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
 
     def places_below(self, rect: Rect, level: int) -> np.ndarray:
         """(h, w, 2) float64: where the middle of each pixel of a level comes from, in pixels of that level."""

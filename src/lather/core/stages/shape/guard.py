@@ -6,7 +6,7 @@ from numba import njit
 from lather.core.stages.shape.grid import Grid
 from lather.core.types import Rect
 
-TIGHTEST, WIDEST = 0.2, 5.0
+TIGHTEST, WIDEST = 0.2, 4.0
 """Area of skin now against that on the photo; a stroke that would go beyond either stops."""
 _ROOM = 1.06  # what lies between nodes may go a little further than the nodes themselves
 _TRIES = 7
@@ -39,22 +39,29 @@ def extremes(field, dx, dy, x0, y0, x1, y1):
 def allowed(field: np.ndarray, box: Rect, grid: Grid) -> bool:
     """True if nothing in a box of nodes is pressed or pulled too far."""
     around = box.expand(1).intersect(grid.nodes)
-    least, most = extremes(field, grid.dx, grid.dy, *around)
-    return least > TIGHTEST * _ROOM and most < WIDEST / _ROOM
+    return _within(*extremes(field, grid.dx, grid.dy, *around))
 
 
 def most_allowed(before: np.ndarray, move: np.ndarray, box: Rect, grid: Grid) -> float:
     """The largest share of a move (of the nodes of a box) that may be added to a field."""
-    own = box.slices(grid.nodes)
-    trial = before.copy()
+    around = box.expand(2).intersect(grid.nodes)
+    part, own = before[around.slices(grid.nodes)], box.slices(around)
+    trial = part.copy()
+    inside = box.expand(1).intersect(grid.nodes)
+    window = (inside.x0 - around.x0, inside.y0 - around.y0, inside.x1 - around.x0, inside.y1 - around.y0)
     low, high = 0.0, 1.0
     for turn in range(_TRIES + 1):
         share = 1.0 if turn == 0 else (low + high) / 2
-        trial[own] = before[own] + np.float32(share) * move
-        if allowed(trial, box, grid):
+        trial[own] = part[own] + np.float32(share) * move
+        least, most = extremes(trial, grid.dx, grid.dy, *window)
+        if _within(least, most):
             if share == 1.0:
                 return 1.0
             low = share
         else:
             high = share
     return low
+
+
+def _within(least: float, most: float) -> bool:
+    return least > TIGHTEST * _ROOM and most < WIDEST / _ROOM

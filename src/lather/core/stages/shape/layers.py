@@ -2,7 +2,7 @@
 
 import hashlib
 import json
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -11,7 +11,7 @@ from lather.core.recent import Recent
 from lather.core.stages.base import Step
 from lather.core.stages.shape.field import Field
 from lather.core.stages.shape.grid import Grid
-from lather.core.stages.shape.guard import allowed, most_allowed
+from lather.core.stages.shape.guard import most_allowed
 from lather.core.stages.shape.lines import keep_straight
 from lather.core.stages.shape.stroke import HOLDS, LINES, ShapeStroke
 from lather.core.types import EMPTY, Rect
@@ -82,10 +82,13 @@ class Moves:
                 break
         grid = Grid.over(step.bounds)
         made = made or LayerMoves(grid.zeros(2), None, EMPTY)
+        if known < len(edits):
+            made = replace(made, moves=made.moves.copy(), cut=dict(made.cut))
         for count in range(known, len(edits)):
             made = _with_edit(grid, made, layer, edits[count])
             if count >= len(edits) - 2:  # the last two: an edit more, or one taken back, is soon there
-                self._layers.put(chain[count + 1], made)
+                kept = made if count == len(edits) - 1 else replace(made, moves=made.moves.copy(), cut=dict(made.cut))
+                self._layers.put(chain[count + 1], kept)
         return made
 
     @staticmethod
@@ -120,13 +123,9 @@ class Moves:
                 continue
             strength = layer.strength * step.stage.strength
             at = own.box.slices(grid.nodes)
-            trial = total[at] + np.float32(strength) * own.moves[at]
-            before = total[at].copy()
-            total[at] = trial
+            added = np.float32(strength) * own.moves[at]
+            total[at] += np.float32(most_allowed(total, added, own.box, grid)) * added
             box = box.union(own.box)
-            if not allowed(total, own.box, grid):
-                total[at] = before
-                total[at] += most_allowed(total, trial - before, own.box, grid) * (trial - before)
         lines = [edit for layer in step.layers for edit in layer.edits if edit.tool in LINES]
         if lines and not box.empty:
             total = keep_straight(grid, total, box, lines)
@@ -134,17 +133,17 @@ class Moves:
 
 
 def _with_edit(grid: Grid, made: LayerMoves, layer: Layer, edit: Stroke) -> LayerMoves:
+    """With one edit more; its moves are written into those that are there."""
     stroke = ShapeStroke(grid, edit, made.held, made.moves, layer.fence)
     stroke.whole()
     if edit.tool in HOLDS:
-        return LayerMoves(made.moves, stroke.held_after(), made.box, made.cut)
+        return replace(made, held=stroke.held_after())
     if stroke.box.empty:
         return made
-    moves, cut = made.moves.copy(), made.cut
     added, at = stroke.moves(stroke.box), stroke.box.slices(grid.nodes)
-    moves[at] += added
-    if not allowed(moves, stroke.box, grid):
-        share = most_allowed(made.moves, added, stroke.box, grid)
-        moves[at] = made.moves[at] + np.float32(share) * added
-        cut = cut | {edit.id: share}
-    return LayerMoves(moves, made.held, made.box.union(stroke.box), cut)
+    share = most_allowed(made.moves, added, stroke.box, grid)
+    if share < 1:
+        made.cut[edit.id] = share
+        added *= np.float32(share)
+    made.moves[at] += added
+    return replace(made, box=made.box.union(stroke.box))

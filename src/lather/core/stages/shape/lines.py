@@ -5,7 +5,7 @@ import numpy as np
 from lather.core.job.model import Stroke
 from lather.core.stages.shape.field import Field
 from lather.core.stages.shape.grid import Grid, displace
-from lather.core.stages.shape.guard import allowed, most_allowed
+from lather.core.stages.shape.guard import most_allowed
 from lather.core.types import Rect
 
 _FADES = 3.0  # times what is held back, over which the hold fades beside the line
@@ -38,12 +38,8 @@ def keep_straight(grid: Grid, total: np.ndarray, box: Rect, lines: list[Stroke])
         beyond = np.maximum(np.maximum(-beyond, beyond - length), 0)
         far = np.clip((np.hypot(np.maximum(beside - _NODES * grid.step, 0), beyond)) / fade, 0, 1)
         held = 1 - far * far * (3 - 2 * far)
-        before = total[at].copy()
-        back = -(held * (before @ across))[..., None] * across
-        total[at] = before + back
-        if not allowed(total, box, grid):
-            total[at] = before
-            total[at] = before + most_allowed(total, back.astype(np.float32), box, grid) * back
+        back = (-(held * (total[at] @ across))[..., None] * across).astype(np.float32)
+        total[at] += np.float32(most_allowed(total, back, box, grid)) * back
     return total
 
 

@@ -9,15 +9,14 @@ from lather.core.job.model import freeze_points
 from lather.core.stages.base import Finished, LiveEdit, Painting, Step
 from lather.core.stages.shape.field import Field, moved_box, turn_round
 from lather.core.stages.shape.guard import allowed
-from lather.core.stages.shape.stroke import HOLDS, LINES, ShapeStroke
+from lather.core.stages.shape.stroke import HOLDS, LINES, ShapeStroke, in_steps
 from lather.core.types import EMPTY, EncodedRGB, Rect
 
 if TYPE_CHECKING:
     from lather.core.stages.shape.kind import ShapeKind
 
-_STEP_SHARE = 0.1  # of the brush: a long way is gone in steps of no more, so that it stops where it must
 FOLDS = "Stopped where skin would fold. Begin again from another side, or with a larger brush."
-_NOTHING = "Nothing was moved here."
+_NOTHING = {"tuck": "No outline of hair or body lies under the brush; lead it along one."}
 
 
 class LiveShape(LiveEdit):
@@ -50,7 +49,10 @@ class LiveShape(LiveEdit):
 
     def extend(self, points: np.ndarray, *, paint: bool = True) -> Rect:
         changed = EMPTY
-        for point in self._in_steps(points):
+        if self.stroke.tool == "tuck":
+            points = self._on_outline(points)
+        last = self._taken[-1] if self._taken else None
+        for point in in_steps(points, last, self.stroke.brush.size_px):
             if self._stopped:
                 break
             changed = changed.union(self._take(point))
@@ -62,15 +64,19 @@ class LiveShape(LiveEdit):
         self.settled = False
         return self._show(changed)
 
-    def _in_steps(self, points: np.ndarray):
-        """Points no further apart than a touch or two."""
-        most = max(2.0, _STEP_SHARE * self.stroke.brush.size_px)
-        last = self._taken[-1] if self._taken else None
-        for point in np.asarray(points, np.float32).reshape(-1, 4):
-            count = 1 if last is None else max(1, int(np.ceil(np.hypot(*(point[:2] - last[:2])) / most)))
-            for n in range(1, count + 1):
-                yield point if n == count else (last + (point - last) * np.float32(n / count)).astype(np.float32)
-            last = point
+    def _on_outline(self, points: np.ndarray) -> np.ndarray:
+        """Points laid on the outline of hair or body; those far from it are left out."""
+        outline, reach, found = self._painting.engine.outline(), self.stroke.brush.size_px / 2, []
+        for point in points:
+            on = None if outline is None else outline.snapped(float(point[0]), float(point[1]), reach)
+            if on is None:
+                continue
+            (x, y), (dx, dy) = on
+            if not self._taken and not found:
+                self.stroke = replace(self.stroke, pull=tuple(float(v) for v in (x, y, x + reach * dx, y + reach * dy)))
+                self._shape = ShapeStroke(self.grid, self.stroke, self._own.held, self._own.moves, self._layer.fence)
+            found.append((x, y, *point[2:]))
+        return np.array(found, np.float32).reshape(-1, 4)
 
     def _take(self, point: np.ndarray) -> Rect:
         """One point, unless it folds skin. Returns the nodes that changed."""
@@ -118,8 +124,10 @@ class LiveShape(LiveEdit):
     def pixels(self, rect: Rect, level: int) -> EncodedRGB:
         return self._field.resample(self._painting.around.below, rect, level, sharp=self.settled)
 
+    @property
+    def nothing(self) -> str:
+        return FOLDS if self._stopped else _NOTHING.get(self.stroke.tool, "")
+
     def finish(self, points: np.ndarray) -> Finished:
-        if not self._taken:
-            return Finished(None, message=FOLDS if self._stopped else _NOTHING)
         self._kind.field(self._with(self._finished_layer()))  # the window asks for it next
         return Finished(self._edit(), message=FOLDS if self._stopped else "")

@@ -4,6 +4,7 @@ import cv2
 import numpy as np
 
 from lather.core.brush.stroke import TouchWalker
+from lather.core.brush.values import LEAST_PRESSURE_SHARE
 from lather.core.job.fence import Fence
 from lather.core.job.model import Stroke
 from lather.core.stages.shape.grid import Grid
@@ -14,8 +15,11 @@ from lather.core.types import EMPTY, Rect
 MOVES = ("push", "swell", "draw_in", "tuck")
 HOLDS = ("hold", "let_go", "hold_area")
 LINES = ("straighten",)
+GOES_ALONG = ("push", "tuck")
 _GROWS = 0.25  # of the distance to its middle, by a touch of Swell at full flow
-_TUCKS = 0.10  # of its radius, by a touch of Tuck at full flow
+_TUCKS = 0.25  # of its way along the outline, that Tuck pushes in at full flow
+_STEADY = 0.8  # an outline turns little by little
+_STEP_SHARE = 0.1  # of the brush: a long way is gone in steps of no more
 _NODES_MORE = 2.5  # a cubic reaches two nodes: so far beyond its rim what is held is held wholly
 _LEAST_AREA, _MOST_AREA = 0.05, 20.0  # of a mirror that can be used
 
@@ -34,6 +38,7 @@ class ShapeStroke:
         self._walker = TouchWalker(stroke.brush)
         self._sides = _sides(stroke)
         self._last: np.ndarray | None = None
+        self._point: np.ndarray | None = None
         self._last_step: list[tuple] = []
         pull = stroke.pull
         self._inward = None if pull is None else np.array([pull[2] - pull[0], pull[3] - pull[1]])
@@ -44,7 +49,7 @@ class ShapeStroke:
 
     def extend(self, points: np.ndarray) -> Rect:
         """Take new points (n, 4); returns the nodes that changed."""
-        touches = self._walker.extend(points)
+        touches = self._touches(points)
         if not len(touches):
             return EMPTY
         ways, tool = self._ways(touches), self.stroke.tool
@@ -71,16 +76,34 @@ class ShapeStroke:
         else:
             self.extend(np.asarray(self.stroke.points, np.float64))
 
+    def _touches(self, points: np.ndarray) -> np.ndarray:
+        """Touches (n, 5): by the brush's spacing, or, of what goes with the pen, one for each step of it."""
+        if self.stroke.tool not in GOES_ALONG:
+            return self._walker.extend(points)
+        brush = self.stroke.brush
+        steps = list(in_steps(points, self._point, brush.size_px))
+        if not steps:
+            return np.empty((0, 5))
+        self._point = steps[-1]
+        points = np.asarray(steps, np.float64)
+        pressure = np.clip(points[:, 2], LEAST_PRESSURE_SHARE, 1)
+        size, ceiling, flow = (
+            value * (pressure if by_pressure else 1.0) + np.zeros(len(points))
+            for value, by_pressure in ((brush.size_px, brush.pressure_size), (brush.ceiling, brush.pressure_ceiling),
+                                       (brush.flow, brush.pressure_flow))
+        )
+        return np.column_stack([points[:, 0], points[:, 1], size / 2, flow, ceiling])
+
     def _ways(self, touches: np.ndarray) -> np.ndarray:
         """How far each touch goes."""
         tool, count = self.stroke.tool, len(touches)
+        if tool in ("swell", "draw_in"):
+            return np.full((count, 2), _GROWS if tool == "swell" else -_GROWS)
         before = touches[:1, :2] if self._last is None else self._last
         steps = np.diff(np.concatenate([before, touches[:, :2]]), axis=0)
         self._last = touches[-1:, :2].copy()
-        if tool in ("swell", "draw_in"):
-            return np.full((count, 2), _GROWS if tool == "swell" else -_GROWS)
         if tool == "tuck":
-            return self._inwards(steps) * (_TUCKS * touches[:, 2:3])
+            return self._inwards(steps) * (_TUCKS * np.hypot(steps[:, :1], steps[:, 1:]))
         return steps
 
     def _inwards(self, steps: np.ndarray) -> np.ndarray:
@@ -94,7 +117,7 @@ class ShapeStroke:
             if length > 1e-6:
                 across = np.array([-step[1], step[0]]) / length
                 side = across if across @ inwards >= 0 else -across
-                inwards = 0.8 * inwards / max(np.hypot(*inwards), 1e-9) + 0.2 * side  # the outline turns little by little
+                inwards = _STEADY * inwards / max(np.hypot(*inwards), 1e-9) + (1 - _STEADY) * side
             out[n] = inwards / max(np.hypot(*inwards), 1e-9)
         self._inward = inwards
         return out
@@ -202,6 +225,16 @@ class ShapeStroke:
         columns = np.clip(places[..., 0].astype(int) - rect.x0, 0, rect.width - 1)
         rows = np.clip(places[..., 1].astype(int) - rect.y0, 0, rect.height - 1)
         return fence.coverage(rect)[rows, columns]
+
+
+def in_steps(points: np.ndarray, last: np.ndarray | None, size_px: float):
+    """Points (4,) no further apart than a share of the brush, after a last one."""
+    most = max(2.0, _STEP_SHARE * size_px)
+    for point in np.asarray(points, np.float32).reshape(-1, 4):
+        count = 1 if last is None else max(1, int(np.ceil(np.hypot(*(point[:2] - last[:2])) / most)))
+        for n in range(1, count + 1):
+            yield point if n == count else (last + (point - last) * np.float32(n / count)).astype(np.float32)
+        last = point
 
 
 def _sides(stroke: Stroke) -> list[tuple[np.ndarray, np.ndarray]]:

@@ -1,0 +1,135 @@
+"""Straight lines behind the person: joints, rails, frames, which show first that something was moved."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from lather.core.measure.person_outline import refined
+from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.types import Mask
+
+_LEAST_SHARE = 0.10  # of the short side: what is shorter is texture
+_GROUND = 0.85
+_MARGIN_SHARE = 0.012  # of the long side, kept from the person
+_SAME_DEG, _SAME_SHARE = 2.0, 0.006  # pieces of one line: so much apart at most; of the long side
+_MOST = 12
+_LEAST_STEP = 0.010  # of brightness across the line
+
+
+@dataclass(frozen=True)
+class LineBehind:
+    """start, end: px on the photo. name: where it stands and how it runs."""
+
+    start: tuple[float, float]
+    end: tuple[float, float]
+    name: str
+
+    @property
+    def length(self) -> float:
+        return float(np.hypot(self.end[0] - self.start[0], self.end[1] - self.start[1]))
+
+
+def lines_behind(measures: PhotoMeasures) -> list[LineBehind]:
+    """The longest lines on the ground, longest first. Pieces of one line, parted by the person, count as one."""
+    small, scale = measures.small, measures.scale
+    grey = small.mean(-1)
+    ground = _ground(measures)
+    codes = np.clip(255 * _even_light(grey), 0, 255).astype(np.uint8)
+    found = cv2.createLineSegmentDetector(cv2.LSD_REFINE_STD).detect(codes)[0]
+    if found is None:
+        return []
+    least = _LEAST_SHARE * min(grey.shape) / 3
+    pieces = [piece for row in found[:, 0] if (piece := _on_ground(row.reshape(2, 2).astype(float), ground, least))
+              is not None and _step_across(grey, piece) > _LEAST_STEP]
+    lines = []
+    for group in _together(pieces, max(grey.shape)):
+        ends = np.vstack(group)
+        middle = ends.mean(0)
+        axis = np.linalg.svd(ends - middle, full_matrices=False)[2][0]
+        at = (ends - middle) @ axis
+        seen = sum(float(np.hypot(*(piece[1] - piece[0]))) for piece in group)
+        if seen >= _LEAST_SHARE * min(grey.shape):
+            lines.append((seen, (middle + at.min() * axis) * scale, (middle + at.max() * axis) * scale))
+    lines.sort(key=lambda line: -line[0])
+    named: list[LineBehind] = []
+    width, height = measures.photo.width, measures.photo.height
+    for _, start, end in lines[:_MOST]:
+        name = _name(start, end, width, height)
+        same = sum(one.name.split(" · ")[0] == name for one in named)
+        named.append(LineBehind(tuple(map(float, start)), tuple(map(float, end)),
+                                f"{name} · {same + 1}" if same else name))
+    return named
+
+
+def _ground(measures: PhotoMeasures) -> Mask:
+    mask = refined(measures.person, measures.small)
+    person = (np.maximum(mask, measures.person) > 1 - _GROUND).astype(np.uint8)
+    side = 2 * int(_MARGIN_SHARE * max(mask.shape)) + 1
+    return 1 - cv2.dilate(person, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)))
+
+
+def _even_light(grey: np.ndarray) -> np.ndarray:
+    """Brightness against its surroundings, so that a faint joint counts as much as a plain one."""
+    wide = cv2.GaussianBlur(grey, (0, 0), 12)
+    spread = np.sqrt(cv2.GaussianBlur((grey - wide) ** 2, (0, 0), 24)) + 0.012
+    return 0.5 + 0.16 * (grey - wide) / spread
+
+
+def _on_ground(ends: np.ndarray, ground: Mask, least: float) -> np.ndarray | None:
+    """The longest part of a piece that lies on the ground, or None."""
+    count = max(2, int(np.hypot(*(ends[1] - ends[0]))))
+    at = ends[0] + np.linspace(0, 1, count)[:, None] * (ends[1] - ends[0])
+    rows, columns = (np.clip(at[:, n].astype(int), 0, ground.shape[1 - n] - 1) for n in (1, 0))
+    free = np.flatnonzero(np.diff(np.concatenate([[0], ground[rows, columns], [0]]).astype(int)))
+    runs = [(b - a, a, b) for a, b in zip(free[0::2], free[1::2])]
+    if not runs:
+        return None
+    length, a, b = max(runs)
+    return at[[a, b - 1]] if length >= least else None
+
+
+def _step_across(grey: np.ndarray, ends: np.ndarray) -> float:
+    """How much brightness changes across a piece: an edge on one side, or a line against both."""
+    along = ends[1] - ends[0]
+    along = along / max(np.hypot(*along), 1e-9)
+    across = np.array([-along[1], along[0]])
+    at = ends[0] + np.linspace(0.05, 0.95, 24)[:, None] * (ends[1] - ends[0])
+    profile = []
+    for off in (-3.0, -1.5, 0.0, 1.5, 3.0):
+        grid = (at + off * across).astype(np.float32)
+        profile.append(float(np.median(cv2.remap(grey.astype(np.float32), grid[:, :1], grid[:, 1:], cv2.INTER_LINEAR,
+                                                 borderMode=cv2.BORDER_REPLICATE))))
+    return float(np.ptp(profile))
+
+
+def _together(pieces: list[np.ndarray], long_side: int) -> list[list[np.ndarray]]:
+    """Pieces that lie on one straight line, in groups."""
+    left = sorted(pieces, key=lambda piece: -np.hypot(*(piece[1] - piece[0])))
+    groups: list[list[np.ndarray]] = []
+    while left:
+        first = left.pop(0)
+        along = first[1] - first[0]
+        along = along / np.hypot(*along)
+        across = np.array([-along[1], along[0]])
+        group, rest = [first], []
+        for piece in left:
+            way = piece[1] - piece[0]
+            turn = abs(np.degrees(np.arctan2(*(way / np.hypot(*way) @ np.stack([across, along], 1)))))
+            turned = min(turn, 180 - turn)
+            off = np.abs((piece - first[0]) @ across).max()
+            (group if turned < _SAME_DEG and off < _SAME_SHARE * long_side else rest).append(piece)
+        groups.append(group)
+        left = rest
+    return groups
+
+
+def _name(start: np.ndarray, end: np.ndarray, width: int, height: int) -> str:
+    middle = (start + end) / 2
+    dx, dy = np.abs(end - start)
+    run = "Upright" if dx < 0.27 * dy else "Level line" if dy < 0.27 * dx else "Slanting line"
+    if run == "Level line":
+        side = "above" if middle[1] < height / 2 else "below"
+    else:
+        side = "left" if middle[0] < width / 2 else "right"
+    return f"{run}, {side}"

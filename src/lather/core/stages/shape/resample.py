@@ -1,0 +1,60 @@
+"""Pixels between pixels: a windowed sinc over twelve, so that pores and grain keep their sharpness.
+
+Eight (Lanczos 4, as OpenCV has it) lost 3 to 5 % of the finest texture, and rounds places to 1/32 px.
+"""
+
+import numpy as np
+from numba import njit
+
+REACH = 6  # pixels on each side
+_PHASES = 1024
+
+
+def _table() -> np.ndarray:
+    """Weights (phases + 1, 36) float32 of twelve pixels, each three times over: one for each channel."""
+    at = np.arange(1 - REACH, REACH + 1)[None] - np.linspace(0, 1, _PHASES + 1)[:, None]
+    weights = np.sinc(at) * np.sinc(at / REACH)
+    weights[np.abs(at) >= REACH] = 0
+    weights /= weights.sum(1, keepdims=True)
+    return np.repeat(weights, 3, axis=1).astype(np.float32)
+
+
+TABLE = _table()
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def fetch(pixels, places, x0, y0, table):
+    """Colours (h, w, 3) at places (h, w, 2) in px, as indices of pixels: those of `pixels` begin at (x0, y0).
+
+    Beyond its border the last pixel goes on.
+    """
+    rows, columns = pixels.shape[0], pixels.shape[1]
+    out = np.empty(places.shape[:2] + (3,), np.float32)
+    flat = pixels.reshape(rows, columns * 3)
+    lane = np.empty(36, np.float32)
+    for row in range(places.shape[0]):
+        for column in range(places.shape[1]):
+            x, y = places[row, column, 0], places[row, column, 1]
+            i, j = int(np.floor(x)), int(np.floor(y))
+            wx, wy = table[int((x - i) * 1024 + 0.5)], table[int((y - j) * 1024 + 0.5)]
+            i, j = i - x0 - 5, j - y0 - 5
+            lane[:] = 0.0
+            if i >= 0 and i + 12 <= columns and j >= 0 and j + 12 <= rows:
+                for b in range(12):
+                    line, w = flat[j + b, 3 * i : 3 * i + 36], wy[3 * b]
+                    for k in range(36):
+                        lane[k] += w * line[k]
+            else:
+                for b in range(12):
+                    jj, w = min(max(j + b, 0), rows - 1), wy[3 * b]
+                    for a in range(12):
+                        ii = min(max(i + a, 0), columns - 1)
+                        for c in range(3):
+                            lane[3 * a + c] += w * pixels[jj, ii, c]
+            red, green, blue = np.float32(0), np.float32(0), np.float32(0)
+            for a in range(12):
+                red += wx[3 * a] * lane[3 * a]
+                green += wx[3 * a] * lane[3 * a + 1]
+                blue += wx[3 * a] * lane[3 * a + 2]
+            out[row, column, 0], out[row, column, 1], out[row, column, 2] = red, green, blue
+    return out
