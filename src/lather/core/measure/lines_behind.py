@@ -13,17 +13,21 @@ _LEAST_SHARE = 0.10  # of the short side: what is shorter is texture
 _GROUND = 0.85
 _MARGIN_SHARE = 0.012  # of the long side, kept from the person
 _SAME_DEG, _SAME_SHARE = 2.0, 0.006  # pieces of one line: so much apart at most; of the long side
+_TOUCH_PX = 12.0  # of the small picture: gaps in a line that is seen throughout
 _MOST = 12
 _LEAST_STEP = 0.010  # of brightness across the line
 
 
 @dataclass(frozen=True)
 class LineBehind:
-    """start, end: px on the photo. name: where it stands and how it runs."""
+    """start, end: px on the photo. name: where it stands and how it runs. parts: what of it is seen, as
+    (start, end).
+    """
 
     start: tuple[float, float]
     end: tuple[float, float]
     name: str
+    parts: tuple[tuple[tuple[float, float], tuple[float, float]], ...] = ()
 
     @property
     def length(self) -> float:
@@ -47,19 +51,30 @@ def lines_behind(measures: PhotoMeasures) -> list[LineBehind]:
         ends = np.vstack(group)
         middle = ends.mean(0)
         axis = np.linalg.svd(ends - middle, full_matrices=False)[2][0]
-        at = (ends - middle) @ axis
         seen = sum(float(np.hypot(*(piece[1] - piece[0]))) for piece in group)
         if seen >= _LEAST_SHARE * min(grey.shape):
-            lines.append((seen, (middle + at.min() * axis) * scale, (middle + at.max() * axis) * scale))
+            parts = [tuple((middle + along * axis) * scale) for run in _runs(group, middle, axis) for along in run]
+            lines.append((seen, parts[0], parts[-1], tuple(zip(parts[0::2], parts[1::2]))))
     lines.sort(key=lambda line: -line[0])
     named: list[LineBehind] = []
     width, height = measures.photo.width, measures.photo.height
-    for _, start, end in lines[:_MOST]:
-        name = _name(start, end, width, height)
+    for _, start, end, parts in lines[:_MOST]:
+        name = _name(np.array(start), np.array(end), width, height)
         same = sum(one.name.split(" · ")[0] == name for one in named)
-        named.append(LineBehind(tuple(map(float, start)), tuple(map(float, end)),
-                                f"{name} · {same + 1}" if same else name))
+        named.append(LineBehind(start, end, f"{name} · {same + 1}" if same else name, parts))
     return named
+
+
+def _runs(group: list[np.ndarray], middle: np.ndarray, axis: np.ndarray) -> list[tuple[float, float]]:
+    """Where pieces lie along their line, those that touch taken together."""
+    ends = sorted(tuple(sorted(((piece - middle) @ axis).tolist())) for piece in group)
+    runs = [ends[0]]
+    for low, high in ends[1:]:
+        if low <= runs[-1][1] + _TOUCH_PX:
+            runs[-1] = (runs[-1][0], max(runs[-1][1], high))
+        else:
+            runs.append((low, high))
+    return runs
 
 
 def _ground(measures: PhotoMeasures) -> Mask:

@@ -14,7 +14,7 @@ class Tool:
     first. takes: pixels from elsewhere, so it needs an offset; by_choice: the person chooses where. heals: its tone is
     fitted to the surroundings by a membrane. modes: what `Stroke.mode` may be, the first one to start with; none where
     it has no choice. mends: a find that it covers counts as mended. lays_over_keepers: it may harm a mark that is to
-    stay. shifted: the tool that it is while Shift is held.
+    stay. shifted: the tool that it is while Shift is held. mirrors: it can act on the other side of the face as well.
     """
 
     id: str
@@ -31,6 +31,7 @@ class Tool:
     mends: bool = True
     lays_over_keepers: bool = True
     shifted: str = "give_back"
+    mirrors: bool = False
     icon: str = ""
 
     @property

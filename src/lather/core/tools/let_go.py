@@ -4,4 +4,4 @@ from lather.core.tools.base import Tool
 from lather.core.tools.hold import TOOL as HOLD
 
 TOOL = Tool("let_go", "Let go", "lets what is held move again", HOLD.brush, mends=False, lays_over_keepers=False,
-            shifted="hold", icon="hold")
+            mirrors=True, shifted="hold", icon="hold")

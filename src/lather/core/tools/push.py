@@ -5,5 +5,6 @@ from lather.core.tools.base import Tool
 
 TOOL = Tool(
     "push", "Push", "pushes the form along under the pen, a little at a time",
-    Brush(size_px=360, edge=1.0, ceiling=0.3, flow=0.2), mends=False, lays_over_keepers=False, shifted="settle",
+    Brush(size_px=360, edge=1.0, ceiling=0.3, flow=0.2),
+    mends=False, lays_over_keepers=False, mirrors=True, shifted="settle",
 )

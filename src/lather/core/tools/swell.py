@@ -5,6 +5,6 @@ from lather.core.tools.base import Tool
 
 TOOL = Tool(
     "swell", "Swell", "makes what is under the pen a little larger",
-    Brush(size_px=160, edge=1.0, ceiling=0.2, flow=0.2, build_up=True), mends=False, lays_over_keepers=False,
-    shifted="draw_in",
+    Brush(size_px=160, edge=1.0, ceiling=0.2, flow=0.2, build_up=True),
+    mends=False, lays_over_keepers=False, mirrors=True, shifted="draw_in",
 )

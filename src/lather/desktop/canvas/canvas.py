@@ -166,7 +166,7 @@ class PhotoCanvas(PhotoView):
 
     def colour_text(self, x: float, y: float) -> str:
         """L*, a*, b* of the finished picture at a source place, "" while its tile is not ready."""
-        level, (x, y) = self.level, self._above(x, y)
+        level, (x, y) = self.level, self.above(x, y)
         column, row = int(x) >> (8 + level), int(y) >> (8 + level)
         key = self.store.key_at(level, column, row)
         tile = self.engine.cache.get(key) if key is not None else None

@@ -58,11 +58,11 @@ class PhotoView(QWidget):
 
     def centre_on(self, x: float, y: float, scale: float | None = None) -> None:
         view = self.view.at_scale(scale, 0, 0) if scale else self.view
-        self.set_view(view.centred(*self._above(x, y)), fitted=False)
+        self.set_view(view.centred(*self.above(x, y)), fitted=False)
 
     def bring_into_view(self, area: Rect) -> None:
         """Move the picture only if the middle of an area of it is out of sight."""
-        x, y = self._above((area.x0 + area.x1) / 2, (area.y0 + area.y1) / 2)
+        x, y = self.above((area.x0 + area.x1) / 2, (area.y0 + area.y1) / 2)
         seen = self.view.visible(self.picture)
         if not (seen.x0 < x < seen.x1 and seen.y0 < y < seen.y1):
             self.centre_on((area.x0 + area.x1) / 2, (area.y0 + area.y1) / 2)
@@ -82,7 +82,7 @@ class PhotoView(QWidget):
         x, y = self._warp.to_below(np.array(place))
         return float(x), float(y)
 
-    def _above(self, x: float, y: float) -> tuple[float, float]:
+    def above(self, x: float, y: float) -> tuple[float, float]:
         """Where a place of the photo is in the picture as it is shown."""
         if self._warp is STILL:
             return x, y
@@ -91,7 +91,7 @@ class PhotoView(QWidget):
 
     def to_screen(self, x: float, y: float) -> QPointF:
         """Device pixels of a place of the photo."""
-        return QPointF(*self.view.to_screen(*self._above(x, y)))
+        return QPointF(*self.view.to_screen(*self.above(x, y)))
 
     def on_screen(self, dx: float, dy: float) -> QPointF:
         """A way over the picture in device pixels."""

@@ -57,6 +57,7 @@ class StrokeControl(QObject):
         self.shown_source: tuple[Stroke, float] | None = None
         self.keeper_near = lambda x, y, reach: None
         self.stage_text = lambda: ""
+        self.stage_stroke = lambda stroke: stroke
         self._down = self._waiting = False
         self._stage_id, self._layer_id = "mend", ""
         self._started = 0.0
@@ -131,6 +132,7 @@ class StrokeControl(QObject):
             self.source.begin(event)
             return
         stroke = self._begun(event)
+        stroke = None if stroke is None else self.stage_stroke(stroke)
         if stroke is None:
             return
         self.stroke = stroke

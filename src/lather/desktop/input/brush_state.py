@@ -21,7 +21,7 @@ class BrushState:
     """source: place (x, y) last taken with A and touch. offset: set by the first stroke while aligned.
 
     turn: mirror, rotation and scale of what is taken; its pivot is set with the offset. fence: confines all strokes.
-    own_texture: Copy in Mend takes the tone only.
+    own_texture: Copy in Mend takes the tone only. other_side: tools that can act on the other side of the face as well.
     """
 
     tool: str = "dab"
@@ -34,6 +34,7 @@ class BrushState:
     fence_feather_px: float = 6.0
     tools: tuple[str, ...] = MEND_TOOLS
     area_feather_px: float = 32.0
+    other_side: bool = True
 
     def __post_init__(self):
         self.brushes = {tool.id: tool.brush for tool in TOOLS.values()}
@@ -93,6 +94,11 @@ class BrushState:
     def may_keep_texture(self) -> bool:
         """True where Copy can take the tone only: a layer of Split holds one band as it is."""
         return self.tool == "copy" and self.tools == MEND_TOOLS
+
+    @property
+    def mirrors(self) -> bool:
+        """True where the tool in hand acts on both sides of the face."""
+        return self.other_side and TOOLS[self.tool].mirrors
 
     @property
     def takes_tone_only(self) -> bool:

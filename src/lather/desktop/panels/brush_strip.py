@@ -19,6 +19,7 @@ from lather.desktop.theme.tokens import BRUSH_STRIP_PX, SMALL_PT, theme
 _PEN = (("size", "pressure_size"), ("ceiling", "pressure_ceiling"), ("flow", "pressure_flow"))
 
 _AREAS = ("area", "even_area")  # drawn as outlines
+_DRAWN = ("stretch", "straighten")  # without a brush
 _MODES = (
     (("copy",), "Copy", {"any": "all", "lighter": "lighter", "darker": "darker"},
      "Copy all, or only what is lighter or darker than the place"),
@@ -152,12 +153,17 @@ class BrushStrip(QWidget):
         self.turned.setCheckable(False)
         self.turned.clicked.disconnect()
         self.turned.clicked.connect(self._straighten)
+        self.other_side = self._pen_button(
+            "other side too", "The other side of the face is moved alike, by the face's own points", "other_side",
+            QHBoxLayout())
+        self.other_side.clicked.disconnect()
+        self.other_side.clicked.connect(self._set_other_side)
         self.pen_buttons["build_up"] = self._pen_button("hold", "Touches go on while the pen holds still",
                                                         "build_up", QHBoxLayout())
         options = QHBoxLayout()
         options.setSpacing(2)
         shown = [self.modes[tools[0]] for tools, *_ in _MODES if tools[0] != "area"]
-        for widget in (self.aligned, *shown, self.own_texture, self.turned):
+        for widget in (self.aligned, *shown, self.own_texture, self.other_side, self.turned):
             options.addWidget(widget)
         options.addStretch(1)
         column = QVBoxLayout()
@@ -250,6 +256,10 @@ class BrushStrip(QWidget):
         self.state.own_texture = on
         self.changed.emit()
 
+    def _set_other_side(self, on: bool) -> None:
+        self.state.other_side = on
+        self.changed.emit()
+
     def _set_aligned(self, on: bool) -> None:
         self.state.aligned = on
         self.changed.emit()
@@ -261,8 +271,8 @@ class BrushStrip(QWidget):
     def _fit(self) -> None:
         """Where the window is narrow the graph gives way, tools and values stand closer."""
         roomy, tool = self.width() >= _ROOMY_PX, self.state.tool
-        self.graph.setVisible(tool not in (*_AREAS, "strand") and roomy)
-        self.pen_label.setVisible(tool not in ("graft", *_AREAS, "strand") and roomy)
+        self.graph.setVisible(tool not in (*_AREAS, *_DRAWN, "strand") and roomy)
+        self.pen_label.setVisible(tool not in ("graft", *_AREAS, *_DRAWN, "strand") and roomy)
         for button in self.tools.values():
             button.setFixedWidth(_TOOL_PX if roomy else _NARROW_TOOL_PX)
             button.setFont(font(SMALL_PT if roomy else _NARROW_TOOL_PT))
@@ -282,8 +292,9 @@ class BrushStrip(QWidget):
         self.size.set_name("Smoothing" if tool == "area" else "Size")
         self.ceiling.set_name("Share" if tool == "even_area" else "Ceiling")
         for slider in (self.size, self.flow):
-            slider.setVisible(tool != "even_area")
-        self.edge.setVisible(tool not in (*_AREAS, "strand"))
+            slider.setVisible(tool not in ("even_area", *_DRAWN))
+        self.ceiling.setVisible(tool not in _DRAWN)
+        self.edge.setVisible(tool not in (*_AREAS, *_DRAWN, "strand"))
         self.area_feather.setVisible(tool in _AREAS)
         for choice in self.modes.values():
             choice.setVisible(False)
@@ -300,6 +311,8 @@ class BrushStrip(QWidget):
                                "press to lay it straight again")
         self.turned.setVisible(self.state.needs_source and (turn.rotation_deg != 0 or turn.scale != 1))
         self.graph.set_brush(brush)
+        self.other_side.setVisible(TOOLS[tool].mirrors)
+        self.other_side.setChecked(self.state.other_side)
         self.own_texture.setVisible(self.state.may_keep_texture)
         self.own_texture.setChecked(self.state.own_texture)
         self.aligned.setChecked(self.state.aligned)
@@ -307,6 +320,6 @@ class BrushStrip(QWidget):
         for name, button in self.pen_buttons.items():
             button.setChecked(getattr(brush, name))
             only_these = tool != "dab" or name in ("pressure_size", "pressure_ceiling")
-            button.setVisible(tool not in ("graft", *_AREAS, "strand") and only_these)
+            button.setVisible(tool not in ("graft", *_AREAS, *_DRAWN, "strand") and only_these)
         self._fit()
         self.cards.setVisible("dab" in self.state.tools or "sweep" in self.state.tools)

@@ -109,6 +109,7 @@ class DeskScreen(QWidget):
         self.stages = make_parts(DeskParts(self.canvas, job, self.found, self.measured, self.control), self)
         job.parts = self.stages
         self.control.stage_text = lambda: self.part.pointer_text()
+        self.control.stage_stroke = lambda stroke: self.part.begun(stroke)
         self.control.values.measured_size = lambda x, y: self.part.measured_size(x, y)
         self._pens = (self.pin, self.face, self.fence, self.ghost, self.graft)
 

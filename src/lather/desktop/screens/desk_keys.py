@@ -87,6 +87,7 @@ class DeskKeys:
         desk = self._desk
         if not desk.graft.give_up():
             desk.control.give_up()
+        desk.part.give_up()
         desk.fence.set_drawing(False)
         desk.face.set_editing(False)
         desk.canvas.setFocus()

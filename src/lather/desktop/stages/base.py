@@ -6,7 +6,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QWidget
 
-from lather.core.job.model import Job
+from lather.core.job.model import Job, Stroke
 from lather.core.stages.info import StageInfo
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.controls.finds import FindsControl
@@ -76,6 +76,10 @@ class StagePart(QObject):
     def hovered(self, event: PenEvent) -> None:
         """The pointer moved over the photo, pen up; called while the stage is in hand."""
 
+    def begun(self, stroke: Stroke) -> Stroke | None:
+        """A stroke of this stage as it is to begin; None, and a word why, where it may not."""
+        return stroke
+
     def pointer_text(self) -> str:
         """What is told at the pointer; "" for what is told in every stage."""
         return ""
@@ -97,6 +101,9 @@ class StagePart(QObject):
     def decide(self, action: str) -> bool:
         """One of the keys for finds (mend_find, skip_find, next_find, previous_find); True if it was for the stage."""
         return False
+
+    def give_up(self) -> None:
+        """Esc: drop what was begun on the photo."""
 
     def again(self) -> bool:
         """The key F: the last step once more, or another way. True if it was for this stage."""

@@ -9,6 +9,7 @@ from lather.desktop.stages.grain.part import GrainPart
 from lather.desktop.stages.mend.part import MendPart
 from lather.desktop.stages.plain import PlainPart
 from lather.desktop.stages.sculpt.part import SculptPart
+from lather.desktop.stages.shape.part import ShapePart
 from lather.desktop.stages.split.part import SplitPart
 from lather.desktop.stages.strands.part import StrandsPart
 
@@ -18,6 +19,7 @@ PARTS: dict[str, type[StagePart]] = {
     "split": SplitPart,
     "even": EvenPart,
     "sculpt": SculptPart,
+    "shape": ShapePart,
     "grain": GrainPart,
 }
 

@@ -3,10 +3,11 @@
 import hashlib
 import json
 from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from lather.core.job.model import Layer, Stroke
+from lather.core.job.model import Job, Layer, Stroke
 from lather.core.recent import Recent
 from lather.core.stages.base import Step
 from lather.core.stages.shape.field import Field
@@ -15,6 +16,9 @@ from lather.core.stages.shape.guard import most_allowed
 from lather.core.stages.shape.lines import keep_straight
 from lather.core.stages.shape.stroke import HOLDS, LINES, ShapeStroke
 from lather.core.types import EMPTY, Rect
+
+if TYPE_CHECKING:
+    from lather.core.engine.engine import Engine
 
 _KEYS_KEPT = 256
 METHOD = b"shape-1"
@@ -147,3 +151,14 @@ def _with_edit(grid: Grid, made: LayerMoves, layer: Layer, edit: Stroke) -> Laye
         added *= np.float32(share)
     made.moves[at] += added
     return replace(made, box=made.box.union(stroke.box))
+
+
+def held_map(engine: "Engine", job: Job) -> np.ndarray | None:
+    """What is held of the photo, 0-1 (h, w) on the nodes; None where nothing is."""
+    stack = engine.stack(job, "shape")
+    step = next((one for one in stack.steps if one.stage.id == "shape"), None)
+    if step is None or not any(edit.tool in HOLDS for layer in step.layers for edit in layer.edits):
+        return None
+    maps = [engine.kinds["shape"].moves.of_layer(step, layer).held for layer in step.layers]
+    found = [one for one in maps if one is not None]
+    return np.maximum.reduce(found) if found else None

@@ -60,7 +60,7 @@ def mirror_at(face: FaceMap, x: float, y: float) -> tuple[float, ...] | None:
 def looks_ahead(face: FaceMap) -> bool:
     """True if both halves of the face are about equally wide."""
     origin, across, _ = face.frame
-    tip = (face.mesh_px[list((1, 4, 168))] - origin) @ across
+    tip = (face.mesh_px[[1, 4, 168]] - origin) @ across
     sides = (face.mesh_px[[93, 234, 323, 454]] - origin) @ across
     left, right = tip.mean() - sides[:2].mean(), sides[2:].mean() - tip.mean()
     return bool(abs(left - right) < 2 * _FRONTAL * (left + right))

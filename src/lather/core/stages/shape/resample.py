@@ -29,7 +29,7 @@ def fetch(pixels, places, x0, y0, table):
     Beyond its border the last pixel goes on.
     """
     rows, columns = pixels.shape[0], pixels.shape[1]
-    out = np.empty(places.shape[:2] + (3,), np.float32)
+    out = np.empty((places.shape[0], places.shape[1], 3), np.float32)
     flat = pixels.reshape(rows, columns * 3)
     lane = np.empty(36, np.float32)
     for row in range(places.shape[0]):

@@ -1,0 +1,64 @@
+"""A slider whose track begins in the middle: 0 is as it was, either way is more."""
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen
+
+from lather.desktop.panels.name_and_value import draw_name_and_value
+from lather.desktop.panels.value_slider import ValueSlider
+from lather.desktop.theme.tokens import theme
+
+_SNAPS = 0.035  # of the track, around the middle
+
+
+class SignedSlider(ValueSlider):
+    """`aside`: what stands in the place of the value while both sides differ, or "". A double click sets it to 0."""
+
+    def __init__(self, name: str, most: float, *, unit: str = "%", step: float = 0.1, parent=None):
+        super().__init__(name, -most, most, 0.0, unit=unit, step=step, parent=parent)
+        self.aside = ""
+
+    def show_value(self, value: float, aside: str = "") -> None:
+        self.aside = aside
+        self.set_value(value)
+        self.setAccessibleName(f"{self.name}: {self.text()}")
+        self.update()
+
+    def text(self) -> str:
+        return self.aside or signed(self._value, self.unit)
+
+    def shown_value(self) -> str:
+        return self.text()
+
+    def _value_at(self, x: float) -> float:
+        value = super()._value_at(x)
+        return 0.0 if abs(value) < _SNAPS * (self.high - self.low) / 2 else value
+
+    def mouseDoubleClickEvent(self, event) -> None:
+        self.set_value(0.0, tell=True)
+
+    def paintEvent(self, event) -> None:
+        t = theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QColor(t.ink if self.isEnabled() else t.quiet_ink))
+        draw_name_and_value(painter, QRectF(0, 0, self.width(), 18), self.name, self.text())
+        y, left, right = 28.0, 6.0, self.width() - 6.0
+        middle, x = (left + right) / 2, left + self._share() * (right - left)
+        painter.setPen(QPen(QColor(t.track), 3, cap=Qt.PenCapStyle.RoundCap))
+        painter.drawLine(QPointF(left, y), QPointF(right, y))
+        painter.setPen(QPen(QColor(t.quiet_ink), 1))
+        painter.drawLine(QPointF(middle, y - 5), QPointF(middle, y + 5))
+        if not self.isEnabled():
+            return
+        painter.setPen(QPen(QColor(t.accent), 3, cap=Qt.PenCapStyle.RoundCap))
+        painter.drawLine(QPointF(middle, y), QPointF(x, y))
+        painter.setPen(QPen(QColor(t.ink if self.hasFocus() else t.accent), 1.6))
+        painter.setBrush(QColor(t.raised))
+        painter.drawEllipse(QPointF(x, y), 5.5, 5.5)
+
+
+def signed(value: float, unit: str = "%") -> str:
+    """+0.4 %, −1.2 %, 0.0 %."""
+    if abs(value) < 0.05:
+        return f"0.0 {unit}"
+    return f"{'+' if value > 0 else '−'}{abs(value):.1f} {unit}"

@@ -1,0 +1,1 @@
+"""Shape on the desk."""

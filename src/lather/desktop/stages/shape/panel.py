@@ -1,0 +1,117 @@
+"""The box of Shape: what was moved, and the lines behind the person."""
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from lather.core.job.limits import Band, band
+from lather.core.stages.shape.guard import TIGHTEST
+from lather.core.stages.shape.readout import BEND_LIMIT_PX, Bend, Moves
+from lather.desktop.panels.elided_label import ElidedLabel
+from lather.desktop.panels.gauge import Gauge
+from lather.desktop.panels.stage_panel import StagePanel
+from lather.desktop.theme.style import font
+from lather.desktop.theme.tokens import SMALL_PT, theme
+
+_MOST_ROWS = 4
+_TRACK_PERCENT = 5.0
+
+
+class ShapePanel(StagePanel):
+    """`line_held(Bend)`; `all_held()`."""
+
+    line_held = pyqtSignal(object)
+    all_held = pyqtSignal()
+
+    def __init__(self, parent=None):
+        super().__init__("Moves", parent)
+        self.largest = Gauge("Largest move", high=_TRACK_PERCENT)
+        self.sides = Gauge("Left and right differ", high=2 * _TRACK_PERCENT)
+        self.tightest = Gauge("Tightest place", high=1.2)
+        self.column.addWidget(self.largest)
+        self.printed = self.add_note()
+        self.column.addWidget(self.sides)
+        self.column.addWidget(self.tightest)
+        head = QHBoxLayout()
+        title = QLabel("Lines behind")
+        title.setFont(font(strong=True))
+        self.count = QLabel()
+        self.count.setObjectName("quiet")
+        self.count.setFont(font(SMALL_PT))
+        head.addWidget(title)
+        head.addStretch(1)
+        head.addWidget(self.count)
+        self.column.addLayout(head)
+        self._rows = QWidget()
+        self._list = QVBoxLayout(self._rows)
+        self._list.setContentsMargins(0, 0, 0, 0)
+        self._list.setSpacing(1)
+        self._lines = [_LineRow(self.line_held.emit) for _ in range(_MOST_ROWS)]
+        for row in self._lines:
+            self._list.addWidget(row)
+        self.column.addWidget(self._rows)
+        self.hold_all = QPushButton("Hold all lines")
+        self.hold_all.setObjectName("small")
+        self.hold_all.setToolTip("Keep every line found behind the person as straight as on the photo")
+        self.hold_all.clicked.connect(self.all_held)
+        self.column.addWidget(self.hold_all)
+
+    def show_moves(self, moves: Moves, job_kind: str | None, print_cm: float) -> None:
+        limits = band(job_kind, "largest_move")
+        self.largest.name = f"Largest, {moves.place}" if moves.place else "Largest move"
+        percent = "" if moves.percent is None else f" · {moves.percent:.1f} %"
+        self.largest.show_value(moves.percent or 0.0, f"{moves.largest_px:.0f} px{percent}", limits)
+        self.printed.setText(f"Printed {print_cm:.0f} cm long: {moves.mm:.1f} mm")
+        known = moves.sides is not None
+        self.sides.setVisible(known)
+        if known:
+            most = max(moves.sides_before, 0.3) + 0.3
+            self.sides.show_value(moves.sides, f"{moves.sides:.1f} % · photo {moves.sides_before:.1f} %",
+                                  Band(0, most, "sides that differ more than on the photo look crooked"))
+        self.tightest.show_value(moves.tightest, f"{moves.tightest:.2f} · stops at {TIGHTEST:.2f}",
+                                 Band(2 * TIGHTEST, 1.2, "skin pressed together that far shows as smeared texture"))
+
+    def show_lines(self, bends: tuple[Bend, ...], held: set[str], looking: bool) -> None:
+        """held: names of lines that are kept straight."""
+        straight = sum(not bend.over for bend in bends)
+        self.count.setText("looking …" if looking else f"{len(bends)} found, {straight} straight" if bends else "none")
+        worst = sorted(bends, key=lambda one: -one.px)[:_MOST_ROWS]
+        for row, bend in zip(self._lines, [*worst, *[None] * _MOST_ROWS]):
+            row.show_bend(bend, bend is not None and bend.name in held)
+        self._rows.setVisible(bool(bends))
+        self.hold_all.setVisible(bool(bends))
+        self.hold_all.setEnabled(any(bend.name not in held for bend in bends))
+
+
+class _LineRow(QWidget):
+    """A line behind: its name, how far it is bent, and a button that holds it where that is too far."""
+
+    def __init__(self, held, parent=None):
+        super().__init__(parent)
+        self._bend: Bend | None = None
+        row = QHBoxLayout(self)
+        row.setContentsMargins(4, 1, 2, 1)
+        row.setSpacing(4)
+        self.name, self.value = ElidedLabel(), QLabel()
+        self.hold = QPushButton("Hold")
+        self.hold.setObjectName("small")
+        self.hold.setStyleSheet("padding: 1px 6px;")
+        self.hold.setFont(font(SMALL_PT))
+        self.hold.setToolTip(f"Bent by over {BEND_LIMIT_PX:g} px: keep it straight")
+        self.hold.clicked.connect(lambda: held(self._bend))
+        row.addWidget(self.name, 1)
+        row.addWidget(self.value)
+        row.addWidget(self.hold)
+
+    def show_bend(self, bend: Bend | None, held: bool) -> None:
+        self._bend = bend
+        self.setVisible(bend is not None)
+        if bend is None:
+            return
+        self.name.setText(bend.name)
+        state = " · over" if bend.over else " · held" if held else ""
+        self.value.setText(f"{bend.px:.1f} px{state}")
+        for label in (self.name, self.value):
+            label.setFont(font(SMALL_PT, strong=bend.over))
+            label.setStyleSheet(f"color: {theme().over};" if bend.over else "")
+        self.hold.setAccessibleName(f"Hold {bend.name}")
+        self.hold.setVisible(bend.over and not held)
