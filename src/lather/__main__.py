@@ -24,6 +24,7 @@ COMMANDS = {
     "find": "lists the flaws of a photo",
     "auto": "the first pass: finds mended, stray hairs cleared, grain matched, all as ordinary edits",
     "measure": "all gauges, from a photo and its retouch",
+    "shape": "measures of a face read and set, zones and lines behind held; what was moved in numbers",
     "render": "renders jobs to picture files",
     "practice": "makes practice pictures with known flaws",
     "bench": "measures the speed table",

@@ -13,6 +13,7 @@ _LEAST_SHARE = 0.10  # of the short side: what is shorter is texture
 _GROUND = 0.85
 _MARGIN_SHARE = 0.012  # of the long side, kept from the person
 _SAME_DEG, _SAME_SHARE = 2.0, 0.006  # pieces of one line: so much apart at most; of the long side
+_PERSON = 0.5
 _TOUCH_PX = 12.0  # of the small picture: gaps in a line that is seen throughout
 _MOST = 12
 _LEAST_STEP = 0.010  # of brightness across the line
@@ -38,7 +39,8 @@ def lines_behind(measures: PhotoMeasures) -> list[LineBehind]:
     """The longest lines on the ground, longest first. Pieces of one line, parted by the person, count as one."""
     small, scale = measures.small, measures.scale
     grey = small.mean(-1)
-    ground = _ground(measures)
+    person = refined(measures.person, small)
+    ground = _ground(measures, person)
     codes = np.clip(255 * _even_light(grey), 0, 255).astype(np.uint8)
     found = cv2.createLineSegmentDetector(cv2.LSD_REFINE_STD).detect(codes)[0]
     if found is None:
@@ -53,7 +55,8 @@ def lines_behind(measures: PhotoMeasures) -> list[LineBehind]:
         axis = np.linalg.svd(ends - middle, full_matrices=False)[2][0]
         seen = sum(float(np.hypot(*(piece[1] - piece[0]))) for piece in group)
         if seen >= _LEAST_SHARE * min(grey.shape):
-            parts = [tuple((middle + along * axis) * scale) for run in _runs(group, middle, axis) for along in run]
+            runs = _seen(middle, axis, _runs(group, middle, axis), person)
+            parts = [tuple(float(v) for v in (middle + along * axis) * scale) for run in runs for along in run]
             lines.append((seen, parts[0], parts[-1], tuple(zip(parts[0::2], parts[1::2]))))
     lines.sort(key=lambda line: -line[0])
     named: list[LineBehind] = []
@@ -77,8 +80,28 @@ def _runs(group: list[np.ndarray], middle: np.ndarray, axis: np.ndarray) -> list
     return runs
 
 
-def _ground(measures: PhotoMeasures) -> Mask:
-    mask = refined(measures.person, measures.small)
+def _seen(middle: np.ndarray, axis: np.ndarray, runs: list[tuple[float, float]], person: Mask
+          ) -> list[tuple[float, float]]:
+    """The runs, as far as the line can be seen beside them: up to the person itself."""
+    height, width = person.shape
+    found = []
+    for low, high in runs:
+        if found and high <= found[-1][1]:
+            continue
+        ends = []
+        for start, sign in ((low, -1), (high, 1)):
+            at = start
+            while True:
+                x, y = middle + (at + sign) * axis
+                if not (0 <= x < width and 0 <= y < height) or person[int(y), int(x)] > _PERSON:
+                    break
+                at += sign
+            ends.append(at)
+        found.append((ends[0], ends[1]))
+    return found
+
+
+def _ground(measures: PhotoMeasures, mask: Mask) -> Mask:
     person = (np.maximum(mask, measures.person) > 1 - _GROUND).astype(np.uint8)
     side = 2 * int(_MARGIN_SHARE * max(mask.shape)) + 1
     return 1 - cv2.dilate(person, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)))

@@ -2,10 +2,11 @@
 
 import numpy as np
 
-from lather.core.job.model import Stroke
+from lather.core.job.model import Stroke, freeze_points, new_id
 from lather.core.stages.shape.field import Field
 from lather.core.stages.shape.grid import Grid, displace
 from lather.core.stages.shape.guard import most_allowed
+from lather.core.tools.straighten import TOOL as LINE_HOLD
 from lather.core.types import Rect
 
 _FADES = 3.0  # times what is held back, over which the hold fades beside the line
@@ -55,6 +56,12 @@ def _hold(grid: Grid, total: np.ndarray, places: np.ndarray, start: np.ndarray, 
 def _places_on(start: np.ndarray, end: np.ndarray) -> np.ndarray:
     length = float(np.hypot(*(end - start)))
     return start + np.linspace(0, 1, max(4, int(length / _ALONG_PX)))[:, None] * (end - start)
+
+
+def hold_of(parts, name: str, order: int) -> Stroke:
+    """The edit that holds a line. parts: (start, end) of each, px on the photo."""
+    points = freeze_points([(*place, 1.0, 0.0) for part in parts for place in part])
+    return Stroke(new_id(), LINE_HOLD.id, LINE_HOLD.brush, points, note=name, order=order)
 
 
 def bend_px(field: Field, parts) -> tuple[float, np.ndarray]:

@@ -69,7 +69,7 @@ MEASURES: tuple[Measure, ...] = (
     Measure("lids", "Lid opening", {side: _UPPER_LIDS[side] + _LOWER_LIDS[side] for side in SIDES}, "open", 0.075,
             _both((159, 145), (386, 374)), _both((33, 133), (362, 263)), "upper against lower lid"),
     Measure("eye_level", "Level of the eye", {side: EYES[side] for side in SIDES}, "up", 0.16,
-            _both((159, 145), (386, 374)), _NONE, "the whole eye, higher or lower"),
+            _both((33, 1), (263, 1)), _NONE, "the whole eye, higher or lower"),
     Measure("mouth_corners", "Mouth corners apart", _both((61,), (291,)), "out", 0.12, _both((61, 291), (61, 291)),
             _NONE, "width of the mouth"),
     Measure("mouth_level", "Mouth corners, up", _both((61,), (291,)), "up", 0.12, _both((61, 1), (291, 1)), _NONE,

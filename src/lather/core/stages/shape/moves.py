@@ -101,12 +101,14 @@ def pulled(places: np.ndarray, anchors: np.ndarray, ways: np.ndarray, reach_px: 
     An anchor with no way of its own stays where it is.
     """
     going = np.hypot(ways[:, 0], ways[:, 1]) > 0
-    total, weights = np.zeros(places.shape), np.full(places.shape[:-1], 1e-9)
+    total, weights = np.zeros(places.shape), np.full(places.shape[:-1], 1e-12)
+    away = np.ones(places.shape[:-1])
     for anchor, way in zip(anchors[going], ways[going]):
         near = _bump(places, anchor, reach_px)
         total += (near * near)[..., None] * way
-        weights += near
-    moves = total / weights[..., None]
+        weights += near * near
+        away *= 1 - near
+    moves = total * ((1 - away) / weights)[..., None]  # at an anchor: the whole of its way
     for anchor in anchors[~going]:
         apart = np.hypot(*(anchors[going] - anchor).T).min(initial=reach_px)
         moves *= (1 - _bump(places, anchor, 0.9 * apart))[..., None]

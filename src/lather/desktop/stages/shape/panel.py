@@ -13,6 +13,7 @@ from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
 _MOST_ROWS = 4
+_ROW_PX, _BUTTON_ROW_PX = 18, 26
 _TRACK_PERCENT = 5.0
 
 
@@ -115,3 +116,4 @@ class _LineRow(QWidget):
             label.setStyleSheet(f"color: {theme().over};" if bend.over else "")
         self.hold.setAccessibleName(f"Hold {bend.name}")
         self.hold.setVisible(bend.over and not held)
+        self.setFixedHeight(_BUTTON_ROW_PX if bend.over and not held else _ROW_PX)

@@ -9,13 +9,14 @@ from PyQt6.QtGui import QPainter
 from lather.core.job.commands import AddEdits, AddLayer, Command, Together
 from lather.core.job.delivered import long_edge_cm, mm_per_px
 from lather.core.job.limits import band
-from lather.core.job.model import Job, Layer, Stroke, freeze_points, new_id
+from lather.core.job.model import Job, Layer, Stroke, new_id
 from lather.core.measure.hands import hand_outlines
 from lather.core.measure.lines_behind import LineBehind, lines_behind
 from lather.core.stages.base import STILL
 from lather.core.stages.shape import holds, measures
 from lather.core.stages.shape.kind import next_order
 from lather.core.stages.shape.layers import held_map
+from lather.core.stages.shape.lines import hold_of
 from lather.core.stages.shape.mirror import mirror_at
 from lather.core.stages.shape.readout import Moves, moves_of
 from lather.core.tools.straighten import TOOL as LINE_HOLD
@@ -231,13 +232,9 @@ class ShapePart(StagePart):
 
     def _hold_lines(self, bends) -> None:
         held = self._held_lines()
-        edits = [self._line_edit(bend.parts, bend.name) for bend in bends if bend.name not in held]
+        order = next_order(self.job.job)
+        edits = [hold_of(bend.parts, bend.name, order) for bend in bends if bend.name not in held]
         self._add(edits, "hold line" if len(edits) == 1 else f"hold {len(edits)} lines")
-
-    def _line_edit(self, parts, name: str) -> Stroke:
-        points = freeze_points([(*place, 1.0, 0.0) for part in parts for place in part])
-        return Stroke(new_id(), LINE_HOLD.id, self.state.brushes[LINE_HOLD.id], points, note=name,
-                      order=next_order(self.job.job))
 
     def _add(self, edits: list[Stroke], label: str) -> None:
         if not edits:
@@ -342,7 +339,7 @@ class ShapePart(StagePart):
         if near is not None and name in self._held_lines():
             self.message.emit(f"{name} is held already.")
             return
-        self._add([self._line_edit(parts, name)], "hold line")
+        self._add([hold_of(parts, name, next_order(self.job.job))], "hold line")
 
     def give_up(self) -> None:
         self.piece.drop()
