@@ -251,7 +251,7 @@ class Stack:
         What it worked out for the picture before the stroke (patches, maps) serves until the pen is lifted: to solve
         it all anew at every event would hold the pen up.
         """
-        around = self._surroundings(index, live)
+        around = replace(self._surroundings(index, live), draft=live.pixels is None)
         step = self.steps[index]
         before = live.before.position(step.layer.id)
         if before is None:

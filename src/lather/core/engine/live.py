@@ -3,6 +3,7 @@
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
+import cv2
 import numpy as np
 
 from lather.core.engine.engine import Engine, Live
@@ -37,7 +38,8 @@ class LiveStroke:
             stage = replace(stage, on=True, strength=stage.strength or 1.0)
             stack = engine.stack(job.with_stage(stage).with_layer(stage_id, shown))
         index = stack.position(layer_id)
-        self._edit = kind.live(Painting(engine, job, stack.steps[index], stack.around(index), stroke))
+        self._painting = Painting(engine, job, stack.steps[index], stack.around(index), stroke)
+        self._edit = kind.live(self._painting)
         self._points: list[np.ndarray] = []
         self._waits = TOOLS[stroke.tool].waits
 
@@ -74,6 +76,16 @@ class LiveStroke:
         """The finished picture, all stages, with the stroke as it is now."""
         if not self.shows:
             return self._stack.pixels(rect, level)
+        if self._edit.stand_in and rect.width * rect.height > _SHARED_PX:
+            half = rect.from_level(level).at_level(level + 1).intersect(self._bounds(level + 1))
+            wide = cv2.resize(self._rendered(half, level + 1), None, fx=2, fy=2, interpolation=cv2.INTER_LINEAR)
+            return wide[rect.slices(Rect(2 * half.x0, 2 * half.y0, 2 * half.x1, 2 * half.y1))]
+        return self._rendered(rect, level)
+
+    def _bounds(self, level: int) -> Rect:
+        return self._painting.engine.photo.level_bounds(level)
+
+    def _rendered(self, rect: Rect, level: int) -> EncodedRGB:
         live = Live(self._index, self._edit.pixels, self._earlier)
         if rect.width * rect.height < _SHARED_PX or rect.height < 2:
             return self._stack.pixels(rect, level, live=live)

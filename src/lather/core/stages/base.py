@@ -113,7 +113,7 @@ class Surroundings:
 
     `beneath` names what lies under the step: the layers themselves and the strengths of the stages they close. While
     `same_beneath` holds, `below` is the same. stage_fingerprint: of the input of the stage. warp: how the steps beneath
-    have moved the photo; `photo` is moved alike. faces, job_kind: of the job.
+    have moved the photo; `photo` is moved alike. faces, job_kind: of the job. draft: it is looked at for a moment only.
     """
 
     bounds: Rect
@@ -126,6 +126,7 @@ class Surroundings:
     warp: Warp = STILL
     faces: tuple[FaceMap, ...] = ()
     job_kind: str | None = None
+    draft: bool = False
 
 
 @dataclass(frozen=True)
@@ -140,13 +141,15 @@ class Finished:
 class LiveEdit(ABC):
     """The stroke under the pen. laid: all that it has reached. settled: what was laid first follows what came later.
 
-    disagreement: how badly its border fits, 0-1. nothing: why it laid nothing down, if it did not.
+    disagreement: how badly its border fits, 0-1. nothing: why it laid nothing down, if it did not. stand_in: a picture
+    of half the size may stand in until it is settled.
     """
 
     laid: Rect
     settled = True
     disagreement = 0.0
     nothing = ""
+    stand_in = False
 
     @abstractmethod
     def extend(self, points: np.ndarray, *, paint: bool = True) -> Rect:

@@ -8,16 +8,16 @@ import math
 from dataclasses import dataclass
 from functools import cached_property
 
-import cv2
 import numpy as np
 from numba import njit
 
 from lather.core.stages.base import Pixels
-from lather.core.stages.shape.grid import Grid, areas, displace, displace_pixels, displaced
-from lather.core.stages.shape.resample import REACH, TABLE, fetch
+from lather.core.stages.shape.grid import Grid, areas, displace, displaced, places_of_pixels
+from lather.core.stages.shape.resample import REACH, TABLE, fetch, glance
 from lather.core.types import EMPTY, EncodedRGB, Mask, Rect
 
-_MOST_STEPS, _CLOSE_PX = 40, 0.002
+_MOST_STEPS, _CLOSE_PX = 40, 2e-4
+_PARTS = 2048.0  # of a pixel, in which it is kept: where nothing was moved anew, its last digits stay as they are
 
 
 @njit(cache=True, nogil=True)
@@ -31,6 +31,8 @@ def turn_round(forward, backward, dx, dy, x0, y0, x1, y1):
             u, v, _, _, _, _ = _between(forward, dx, dy, qx, qy)
             if u == 0.0 and v == 0.0:
                 px, py = qx, qy
+            elif backward[j, i, 0] != 0.0 or backward[j, i, 1] != 0.0:  # as it was a moment ago
+                px, py = qx + backward[j, i, 0], qy + backward[j, i, 1]
             elif i > x0:
                 px, py = qx + backward[j, i - 1, 0], qy + backward[j, i - 1, 1]
             else:
@@ -57,7 +59,8 @@ def turn_round(forward, backward, dx, dy, x0, y0, x1, y1):
                     share *= 0.5
                 px, py, ux, uy, vx, vy, ex, ey = nx, ny, nux, nuy, nvx, nvy, fx, fy
                 off = math.hypot(ex, ey)
-            backward[j, i, 0], backward[j, i, 1] = px - qx, py - qy
+            backward[j, i, 0] = round((px - qx) * _PARTS) / _PARTS
+            backward[j, i, 1] = round((py - qy) * _PARTS) / _PARTS
             if i == 0 or i == columns:
                 backward[j, i, 0] = 0.0
             if j == 0 or j == rows:
@@ -174,26 +177,14 @@ class Field:
         """What `read` shows, moved. sharp=False: linear, for the moment the pen is down."""
         if not self.moves(rect.from_level(level)):
             return read(rect, level)
-        places = self.places_below(rect, level)
+        places, (x0, y0, x1, y1) = places_of_pixels(
+            self.backward, self.grid.dx, self.grid.dy, rect.x0, rect.y0, 1 << level, rect.width, rect.height)
         whole = Rect(0, 0, self.grid.width, self.grid.height).at_level(level)
-        (x0, y0), (x1, y1) = np.floor(places.min((0, 1))), np.ceil(places.max((0, 1)))
-        part = Rect(int(x0), int(y0), int(x1), int(y1)).expand(REACH).intersect(whole)
+        part = Rect(math.floor(x0), math.floor(y0), math.ceil(x1), math.ceil(y1)).expand(REACH).intersect(whole)
         pixels = read(part, level)
-        if sharp:
-            return fetch(np.ascontiguousarray(pixels), places - 0.5, part.x0, part.y0, TABLE)
-        maps = (places - np.float64((part.x0 + 0.5, part.y0 + 0.5))).astype(np.float32)
-        return cv2.remap(pixels, maps[..., 0], maps[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-
-    def places_below(self, rect: Rect, level: int) -> np.ndarray:
-        """(h, w, 2) float64: where the middle of each pixel of a level comes from, in pixels of that level."""
-        step = 1 << level
-        ys, xs = np.arange(rect.y0, rect.y1) + 0.5, np.arange(rect.x0, rect.x1) + 0.5
-        moved = displace_pixels(self.backward, self.grid.dx, self.grid.dy, rect.x0, rect.y0, step, rect.width,
-                                rect.height)
-        places = np.empty(moved.shape, np.float64)
-        places[..., 0], places[..., 1] = xs[None], ys[:, None]
-        places += moved / step
-        return places
+        if not sharp:
+            return glance(pixels, places, part.x0, part.y0)
+        return fetch(np.ascontiguousarray(pixels), places, part.x0, part.y0, TABLE)
 
     # what is told of it
 

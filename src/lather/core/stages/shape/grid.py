@@ -130,10 +130,15 @@ def areas(field, dx, dy, places):
 
 
 @njit(cache=True, nogil=True)
-def displace_pixels(field, dx, dy, x0, y0, step, width, height):
-    """Displacements (height, width, 2) at pixel middles ((x0 + column + ½) · step, (y0 + row + ½) · step)."""
+def places_of_pixels(field, dx, dy, x0, y0, step, width, height):
+    """(places (height, width, 2), least x and y, greatest x and y): where the middles of pixels of a level come from.
+
+    In pixels of that level; `step` of the photo's each. The first pixel is (x0, y0).
+    """
     rows, columns = field.shape[0] - 1, field.shape[1] - 1
-    out = np.empty((height, width, 2), np.float32)
+    out = np.empty((height, width, 2), np.float64)
+    left = top = 1e9
+    right = bottom = -1e9
     low = min(max(int((x0 + 0.5) * step / dx), 0), columns - 1) - 1
     high = min(max(int((x0 + width - 0.5) * step / dx), 0), columns - 1) + 3
     line = np.empty((high - low, 2), np.float64)
@@ -151,6 +156,9 @@ def displace_pixels(field, dx, dy, x0, y0, step, width, height):
             i = min(int(gx), columns - 1)
             a, b, c, d = cubic(gx - i)
             k = i - 1 - low
-            out[row, column, 0] = a * line[k, 0] + b * line[k + 1, 0] + c * line[k + 2, 0] + d * line[k + 3, 0]
-            out[row, column, 1] = a * line[k, 1] + b * line[k + 1, 1] + c * line[k + 2, 1] + d * line[k + 3, 1]
-    return out
+            u = a * line[k, 0] + b * line[k + 1, 0] + c * line[k + 2, 0] + d * line[k + 3, 0]
+            v = a * line[k, 1] + b * line[k + 1, 1] + c * line[k + 2, 1] + d * line[k + 3, 1]
+            x, y = x0 + column + 0.5 + u / step, y0 + row + 0.5 + v / step
+            out[row, column, 0], out[row, column, 1] = x, y
+            left, right, top, bottom = min(left, x), max(right, x), min(top, y), max(bottom, y)
+    return out, (left, top, right, bottom)

@@ -12,26 +12,27 @@ _ROOM = 1.06  # what lies between nodes may go a little further than the nodes t
 _TRIES = 7
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, fastmath=True)
 def extremes(field, dx, dy, x0, y0, x1, y1):
     """(least, greatest) area of the cells of a box of nodes, also at every lesser strength of the field.
 
     At a strength t the area is 1 + t·tr + t²·det, least at an end or at -tr / 2 det.
     """
-    least, most = 1.0, 1.0
+    one, least, most = np.float32(1), np.float32(1), np.float32(1)
+    per_x, per_y = np.float32(1 / dx), np.float32(1 / dy)
     for j in range(y0, y1 - 1):
         for i in range(x0, x1 - 1):
+            u00, v00, u10, v10 = field[j, i, 0], field[j, i, 1], field[j, i + 1, 0], field[j, i + 1, 1]
+            u01, v01, u11, v11 = field[j + 1, i, 0], field[j + 1, i, 1], field[j + 1, i + 1, 0], field[j + 1, i + 1, 1]
             for corner in range(4):
-                a, b = corner & 1, corner >> 1
-                ux = (field[j + b, i + 1, 0] - field[j + b, i, 0]) / dx
-                vx = (field[j + b, i + 1, 1] - field[j + b, i, 1]) / dx
-                uy = (field[j + 1, i + a, 0] - field[j, i + a, 0]) / dy
-                vy = (field[j + 1, i + a, 1] - field[j, i + a, 1]) / dy
+                ux, vx = (u10 - u00, v10 - v00) if corner < 2 else (u11 - u01, v11 - v01)
+                uy, vy = (u01 - u00, v01 - v00) if corner % 2 == 0 else (u11 - u10, v11 - v10)
+                ux, vx, uy, vy = ux * per_x, vx * per_x, uy * per_y, vy * per_y
                 trace, det = ux + vy, ux * vy - uy * vx
-                area = 1.0 + trace + det
+                area = one + trace + det
                 most = max(most, area)
-                if det > 0.0 and trace < 0.0 and -trace < 2.0 * det:
-                    area = 1.0 - trace * trace / (4.0 * det)
+                if det > 0 and trace < 0 and -trace < 2 * det:
+                    area = one - trace * trace / (4 * det)
                 least = min(least, area)
     return least, most
 

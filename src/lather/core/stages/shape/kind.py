@@ -47,7 +47,7 @@ class ShapeKind(LayerKind):
         return hashlib.blake2b(METHOD + field.backward[box.slices(field.grid.nodes)].tobytes(), digest_size=16).digest()
 
     def render(self, around: Surroundings, step: Step, rect: Rect, level: int) -> EncodedRGB:
-        return self.field(step).resample(around.below, rect, level)
+        return self.field(step).resample(around.below, rect, level, sharp=not around.draft)
 
     def begun(self, engine, job: Job, stage_id: str, stroke: Stroke) -> Stroke:
         """After all that is there: what was held before is held from it."""

@@ -77,22 +77,19 @@ class Moves:
 
     def of_layer(self, step: Step, layer: Layer) -> LayerMoves:
         """What one layer of a step moves at full strength."""
-        edits, chain = self._edits(step, layer), self._chain(step, layer)
-        known, made = 0, None
-        for count in range(len(edits), 0, -1):
-            made = self._layers.get(chain[count])
+        edits, chain, grid = self._edits(step, layer), self._chain(step, layer), Grid.over(step.bounds)
+        for known in range(len(edits), 0, -1):
+            made = self._layers.get(chain[known])
             if made is not None:
-                known = count
+                if known == len(edits):
+                    return made
+                made = replace(made, moves=made.moves.copy(), cut=dict(made.cut))
                 break
-        grid = Grid.over(step.bounds)
-        made = made or LayerMoves(grid.zeros(2), None, EMPTY)
-        if known < len(edits):
-            made = replace(made, moves=made.moves.copy(), cut=dict(made.cut))
-        for count in range(known, len(edits)):
-            made = _with_edit(grid, made, layer, edits[count])
-            if count >= len(edits) - 2:  # the last two: an edit more, or one taken back, is soon there
-                kept = made if count == len(edits) - 1 else replace(made, moves=made.moves.copy(), cut=dict(made.cut))
-                self._layers.put(chain[count + 1], kept)
+        else:
+            known, made = 0, LayerMoves(grid.zeros(2), None, EMPTY)
+        for edit in edits[known:]:
+            made = _with_edit(grid, made, layer, edit)
+        self._layers.put(chain[-1], made)
         return made
 
     @staticmethod

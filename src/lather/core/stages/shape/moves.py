@@ -18,13 +18,14 @@ def _falloff(r, radius, inner):
 
 
 @njit(cache=True, nogil=True)
-def carry_along(own, held, dx, dy, touches, ways, radial, edge, there, back):
+def carry_along(own, held, dx, dy, touches, ways, radial, edge, there, back, far):
     """Move the material that lies under each touch, and so what was moved before goes on with the brush.
 
     own: (rows + 1, columns + 1, 2) px moved so far by this stroke, changed in place. held: 0-1 on the nodes.
     touches (n, 5): x, y, radius, flow, ceiling (share of the radius that one stroke moves at most). ways (n, 2): how
     far each touch goes, px; radial: ways[n, 0] is the share by which places move away from its middle. edge: 0-1.
-    there, back: (2, 3) maps to where it acts, and from there. Nothing leaves or enters across the frame's border.
+    there, back: (2, 3) maps to where it acts, and from there. far: px that anything was moved so
+    far at most. Nothing leaves or enters across the frame's border.
     """
     rows, columns = own.shape[0] - 1, own.shape[1] - 1
     right, bottom = columns * dx, rows * dy
@@ -34,7 +35,7 @@ def carry_along(own, held, dx, dy, touches, ways, radial, edge, there, back):
         most = max(touches[n, 4] * radius, 1e-3)
         inner = radius * (1.0 - max(edge, 0.5))
         x, y = there[0, 0] * cx + there[0, 1] * cy + there[0, 2], there[1, 0] * cx + there[1, 1] * cy + there[1, 2]
-        reach = wide * (radius + most)
+        reach = wide * (radius + min(far, most))
         i0, i1 = max(0, int((x - reach) / dx)), min(columns, int((x + reach) / dx) + 1)
         j0, j1 = max(0, int((y - reach) / dy)), min(rows, int((y + reach) / dy) + 1)
         for j in range(j0, j1 + 1):
@@ -95,29 +96,40 @@ def turned_back(there: np.ndarray) -> np.ndarray:
     return np.column_stack([linear, -linear @ there[:, 2]])
 
 
-def pulled(places: np.ndarray, anchors: np.ndarray, ways: np.ndarray, reach_px: float) -> np.ndarray:
-    """Moves (…, 2) px at places (…, 2): those of the anchors (n, 2), less and less within a reach around each.
+@njit(cache=True, nogil=True)
+def pulled(places, anchors, ways, reach_px):
+    """Moves (n, 2) px at places (n, 2): those of the anchors (m, 2), less and less within a reach around each.
 
-    An anchor with no way of its own stays where it is.
+    At an anchor it is the whole of its way (m, 2). One that has no way of its own stays where it is.
     """
-    going = np.hypot(ways[:, 0], ways[:, 1]) > 0
-    total, weights = np.zeros(places.shape), np.full(places.shape[:-1], 1e-12)
-    away = np.ones(places.shape[:-1])
-    for anchor, way in zip(anchors[going], ways[going]):
-        near = _bump(places, anchor, reach_px)
-        total += (near * near)[..., None] * way
-        weights += near * near
-        away *= 1 - near
-    moves = total * ((1 - away) / weights)[..., None]  # at an anchor: the whole of its way
-    for anchor in anchors[~going]:
-        apart = np.hypot(*(anchors[going] - anchor).T).min(initial=reach_px)
-        moves *= (1 - _bump(places, anchor, 0.9 * apart))[..., None]
-    return moves
-
-
-def _bump(places: np.ndarray, at: np.ndarray, reach_px: float) -> np.ndarray:
-    share = np.clip(((places - at) ** 2).sum(-1) / max(reach_px, 1e-6) ** 2, 0, 1)
-    return (1 - share) ** 2
+    out = np.zeros(places.shape, np.float64)
+    count = anchors.shape[0]
+    going = np.empty(count, np.bool_)
+    for k in range(count):
+        going[k] = math.hypot(ways[k, 0], ways[k, 1]) > 0.0
+    apart = np.full(count, reach_px)
+    for k in range(count):
+        for m in range(count):
+            if not going[k] and going[m]:
+                apart[k] = min(apart[k], 0.9 * math.hypot(anchors[k, 0] - anchors[m, 0], anchors[k, 1] - anchors[m, 1]))
+    for n in range(places.shape[0]):
+        total_x, total_y, weights, away, free = 0.0, 0.0, 1e-12, 1.0, 1.0
+        for k in range(count):
+            dx, dy = places[n, 0] - anchors[k, 0], places[n, 1] - anchors[k, 1]
+            share = (dx * dx + dy * dy) / max(apart[k] * apart[k], 1e-12)
+            if share >= 1.0:
+                continue
+            near = (1.0 - share) * (1.0 - share)
+            if going[k]:
+                total_x += near * near * ways[k, 0]
+                total_y += near * near * ways[k, 1]
+                weights += near * near
+                away *= 1.0 - near
+            else:
+                free *= 1.0 - near
+        out[n, 0] = free * (1.0 - away) * total_x / weights
+        out[n, 1] = free * (1.0 - away) * total_y / weights
+    return out
 
 
 def stretched(places: np.ndarray, corners: np.ndarray, start: np.ndarray, end: np.ndarray, least_px: float

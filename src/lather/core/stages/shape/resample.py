@@ -24,7 +24,7 @@ TABLE = _table()
 
 @njit(cache=True, nogil=True, fastmath=True)
 def fetch(pixels, places, x0, y0, table):
-    """Colours (h, w, 3) at places (h, w, 2) in px, as indices of pixels: those of `pixels` begin at (x0, y0).
+    """Colours (h, w, 3) at places (h, w, 2) in px. pixels: a part of the picture that begins at (x0, y0).
 
     Beyond its border the last pixel goes on.
     """
@@ -34,7 +34,7 @@ def fetch(pixels, places, x0, y0, table):
     lane = np.empty(36, np.float32)
     for row in range(places.shape[0]):
         for column in range(places.shape[1]):
-            x, y = places[row, column, 0], places[row, column, 1]
+            x, y = places[row, column, 0] - 0.5, places[row, column, 1] - 0.5
             i, j = int(np.floor(x)), int(np.floor(y))
             wx, wy = table[int((x - i) * 1024 + 0.5)], table[int((y - j) * 1024 + 0.5)]
             i, j = i - x0 - 5, j - y0 - 5
@@ -57,4 +57,22 @@ def fetch(pixels, places, x0, y0, table):
                 green += wx[3 * a] * lane[3 * a + 1]
                 blue += wx[3 * a] * lane[3 * a + 2]
             out[row, column, 0], out[row, column, 1], out[row, column, 2] = red, green, blue
+    return out
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def glance(pixels, places, x0, y0):
+    """The same between four pixels: for the moment the pen is down."""
+    rows, columns = pixels.shape[0], pixels.shape[1]
+    out = np.empty((places.shape[0], places.shape[1], 3), np.float32)
+    for row in range(places.shape[0]):
+        for column in range(places.shape[1]):
+            x = min(max(places[row, column, 0] - 0.5 - x0, 0.0), columns - 1.0)
+            y = min(max(places[row, column, 1] - 0.5 - y0, 0.0), rows - 1.0)
+            i, j = min(int(x), columns - 2), min(int(y), rows - 2)
+            s, t = np.float32(x - i), np.float32(y - j)
+            for c in range(3):
+                upper = pixels[j, i, c] + s * (pixels[j, i + 1, c] - pixels[j, i, c])
+                lower = pixels[j + 1, i, c] + s * (pixels[j + 1, i + 1, c] - pixels[j + 1, i, c])
+                out[row, column, c] = upper + t * (lower - upper)
     return out

@@ -16,10 +16,11 @@ MOVES = ("push", "swell", "draw_in", "tuck")
 HOLDS = ("hold", "let_go", "hold_area")
 LINES = ("straighten",)
 GOES_ALONG = ("push", "tuck")
+RADIAL = ("swell", "draw_in")
 _GROWS = 0.25  # of the distance to its middle, by a touch of Swell at full flow
 _TUCKS = 0.25  # of its way along the outline, that Tuck pushes in at full flow
 _STEADY = 0.8  # an outline turns little by little
-_STEP_SHARE = 0.1  # of the brush: a long way is gone in steps of no more
+_STEP_SHARE = 0.12  # of the brush: a long way is gone in steps of no more
 _NODES_MORE = 2.5  # a cubic reaches two nodes: so far beyond its rim what is held is held wholly
 _LEAST_AREA, _MOST_AREA = 0.05, 20.0  # of a mirror that can be used
 
@@ -40,6 +41,7 @@ class ShapeStroke:
         self._last: np.ndarray | None = None
         self._point: np.ndarray | None = None
         self._last_step: list[tuple] = []
+        self._far = 0.0
         pull = stroke.pull
         self._inward = None if pull is None else np.array([pull[2] - pull[0], pull[3] - pull[1]])
         if stroke.tool in MOVES:
@@ -53,6 +55,9 @@ class ShapeStroke:
         if not len(touches):
             return EMPTY
         ways, tool = self._ways(touches), self.stroke.tool
+        if tool in MOVES:
+            lengths = touches[:, 2] * _GROWS if tool in RADIAL else np.hypot(ways[:, 0], ways[:, 1])
+            self._far += float((touches[:, 3] * lengths).sum())
         reached = [self._reached(touches, there) for there, _ in self._sides]
         values = self._own if tool in MOVES else [self._cover] * len(reached)
         whole = self.grid.nodes
@@ -61,7 +66,7 @@ class ShapeStroke:
         for number, (there, back) in enumerate(self._sides):
             if tool in MOVES:
                 carry_along(self._own[number], self._held, self.grid.dx, self.grid.dy, touches, ways,
-                            tool in ("swell", "draw_in"), self.stroke.brush.edge, there, back)
+                            tool in RADIAL, self.stroke.brush.edge, there, back, self._far)
             else:
                 more = _NODES_MORE * self.grid.step if tool == "hold" else 0.0
                 cover(self._cover, self.grid.dx, self.grid.dy, touches, self.stroke.brush.edge, more, there, back)
@@ -97,7 +102,7 @@ class ShapeStroke:
     def _ways(self, touches: np.ndarray) -> np.ndarray:
         """How far each touch goes."""
         tool, count = self.stroke.tool, len(touches)
-        if tool in ("swell", "draw_in"):
+        if tool in RADIAL:
             return np.full((count, 2), _GROWS if tool == "swell" else -_GROWS)
         before = touches[:1, :2] if self._last is None else self._last
         steps = np.diff(np.concatenate([before, touches[:, :2]]), axis=0)
@@ -124,14 +129,15 @@ class ShapeStroke:
 
     def _reached(self, touches: np.ndarray, there: np.ndarray) -> Rect:
         places = touches[:, :2] @ there[:, :2].T + there[:, 2]
-        reach = touches[:, 2] * (1 + touches[:, 4]) * np.abs(there[:, :2]).sum(1).max() + _NODES_MORE * self.grid.step
+        far = np.minimum(self._far, touches[:, 2] * touches[:, 4])
+        reach = (touches[:, 2] + far) * np.abs(there[:, :2]).sum(1).max() + _NODES_MORE * self.grid.step
         return self.grid.box((places - reach[:, None]).min(0), (places + reach[:, None]).max(0), 1)
 
     def _outline_box(self) -> Rect:
         stroke, grid = self.stroke, self.grid
         if stroke.tool == "hold_area" and stroke.mode == OUTSIDE:
             return grid.nodes
-        reach = stroke.brush.size_px / 2 if stroke.tool == "measure" else 0.0
+        reach = 0.5 * stroke.brush.size_px if stroke.tool == "measure" else 0.0
         if stroke.tool == "stretch" and stroke.pull is not None:
             length = float(np.hypot(stroke.pull[2] - stroke.pull[0], stroke.pull[3] - stroke.pull[1]))
             reach = 2.2 * length + 0.3 * float(np.ptp(stroke.points[:, :2], axis=0).max()) + 4 * grid.step
@@ -140,7 +146,7 @@ class ShapeStroke:
         box = EMPTY
         for there, _ in self._sides:
             places = stroke.points[:, :2].astype(float) @ there[:, :2].T + there[:, 2]
-            box = box.union(grid.box(places.min(0) - 1.5 * reach, places.max(0) + 1.5 * reach, 1))
+            box = box.union(grid.box(places.min(0) - reach, places.max(0) + reach, 1))
         return box
 
     def take_back(self) -> None:
@@ -185,7 +191,9 @@ class ShapeStroke:
             if stroke.tool == "measure":
                 anchors, ends = points[0::2], points[1::2]
                 anchors = anchors[: len(ends)]
-                move = pulled(seen, anchors, ends - anchors, stroke.brush.size_px / 2)
+                flat = pulled(np.ascontiguousarray(seen.reshape(-1, 2)), anchors, ends - anchors,
+                              stroke.brush.size_px / 2)
+                move = flat.reshape(seen.shape)
             else:
                 pull = np.array(stroke.pull or (0, 0, 0, 0), float)
                 move = stretched(seen, points, pull[:2], pull[2:], 2 * self.grid.step)

@@ -20,7 +20,8 @@ from lather.core.stages.shape.lines import hold_of
 from lather.core.stages.shape.mirror import mirror_at
 from lather.core.stages.shape.readout import Moves, moves_of
 from lather.core.tools.straighten import TOOL as LINE_HOLD
-from lather.desktop.background import Background
+from lather.core.types import tiles_of
+from lather.desktop.background import Background, Task
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.hatch import draw_hatch, hatched
 from lather.desktop.canvas.pointer import draw_hatched_stroke, draw_link, draw_ring, draw_tag
@@ -93,6 +94,10 @@ class ShapePart(StagePart):
 
     def chosen(self) -> None:
         self._look_behind()
+        engine, canvas, job = self.canvas.engine, self.canvas, self.job.job
+        tiles = tiles_of(canvas.view.visible(canvas.picture, canvas.level))
+        self._background.run("beneath", lambda task: _make_tiles(task, engine, job, canvas.level, tiles),
+                             lambda _: None, failed=self.message.emit, newest=True)
         self._job_changed(self.job.job)
         caution = _CAUTIONS.get(self.job.job.brief.get("kind"))
         if caution:
@@ -457,6 +462,14 @@ class ShapePart(StagePart):
 
     def close(self) -> None:
         self._background.close()
+
+
+def _make_tiles(task: Task, engine, job: Job, level: int, tiles: list[tuple[int, int]]) -> None:
+    """The picture beneath in sight: the first move is fetched from it."""
+    for column, row in tiles:
+        if not task.going_on:
+            return
+        engine.tile(job, "colour", level, column, row)
 
 
 def _hatch_of(engine, job: Job):
