@@ -82,6 +82,7 @@ MEASURES: tuple[Measure, ...] = (
             "where hair and forehead meet"),
 )
 BY_ID = {measure.id: measure for measure in MEASURES}
+_A_FEW = 5  # of so few the middle one, which moves just as far as is said
 FIRST = 7
 """So many are shown before the rest is asked for."""
 
@@ -98,7 +99,8 @@ def places(measure: Measure, face: FaceMap, side: str) -> np.ndarray:
 def handle(measure: Measure, face: FaceMap, side: str) -> np.ndarray:
     """Where it is taken hold of on the photo, px."""
     at = places(measure, face, side)
-    return at[: len(at) // 2].mean(0) if measure.way == "open" else at.mean(0)
+    at = at[: len(at) // 2] if measure.way == "open" else at
+    return at.mean(0) if len(at) > _A_FEW else at[len(at) // 2]
 
 
 def way(measure: Measure, face: FaceMap, side: str) -> np.ndarray:

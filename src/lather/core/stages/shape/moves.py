@@ -55,6 +55,9 @@ def carry_along(own, held, dx, dy, touches, ways, radial, edge, there, back, far
                 if wx * bu + wy * bv > 0.0:  # what comes back is not held up
                     share *= max(0.0, 1.0 - math.hypot(bu, bv) / most)
                 wx, wy = share * wx, share * wy
+                before, now = math.hypot(bu, bv), math.hypot(bu + wx, bv + wy)
+                if now > most and now > before:
+                    wx, wy = (bu + wx) * most / now - bu, (bv + wy) * most / now - bv
                 mu, mv = there[0, 0] * wx + there[0, 1] * wy, there[1, 0] * wx + there[1, 1] * wy
                 near = min(1.0, max(0.0, min(i * dx, right - i * dx) / radius))
                 own[j, i, 0] = ou + mu * near * near * (3.0 - 2.0 * near)

@@ -14,7 +14,7 @@ def _table() -> np.ndarray:
     """Weights (phases + 1, 36) float32 of twelve pixels, each three times over: one for each channel."""
     at = np.arange(1 - REACH, REACH + 1)[None] - np.linspace(0, 1, _PHASES + 1)[:, None]
     weights = np.sinc(at) * np.sinc(at / REACH)
-    weights[np.abs(at) >= REACH] = 0
+    weights[(np.abs(at) >= REACH) | (np.abs(weights) < 1e-9)] = 0  # a place on a pixel is exactly that pixel
     weights /= weights.sum(1, keepdims=True)
     return np.repeat(weights, 3, axis=1).astype(np.float32)
 
