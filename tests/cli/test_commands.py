@@ -103,9 +103,10 @@ class CommandTest(unittest.TestCase):
         self.assertIn("lather shots", self.refused("demo"))
 
     def test_shots_shows_the_demo_job(self):
-        done = self.lather("shots", "--out", "shots", XDG_CACHE_HOME=str(self.folder / "cache"))
+        self.assertIn("no pictures of", self.refused("shots", "--out", "s", "--stage", "dusk"))
+        done = self.lather("shots", "--out", "shots", "--stage", "strands", XDG_CACHE_HOME=str(self.folder / "cache"))
         self.assertEqual(done.returncode, 0, done.stderr)
-        for name in ("start", "desk", "review-wipe", "deliver"):
+        for name in ("start", "desk", "strands", "review-wipe", "deliver"):
             pixels = read_picture(self.folder / "shots" / f"{name}.png").pixels
             self.assertEqual(pixels.shape[:2], (800, 1280))
             self.assertGreater(pixels.std(), 3)

@@ -4,17 +4,25 @@ import argparse
 import os
 import tempfile
 
+from lather.core.errors import RequestError
+
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--out", required=True, help="folder for the PNG files, made if it is not there")
+    parser.add_argument("--stage", action="append", metavar="STAGE",
+                        help="only these stages' own pictures (mend's are always taken); without it all")
 
 
 def run(arguments: argparse.Namespace) -> int:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from lather.desktop.shots import take_shots
+    from lather.desktop.shots import STAGE_SHOTS, take_shots
+
+    for stage in arguments.stage or ():
+        if stage not in STAGE_SHOTS:
+            raise RequestError(f"There are no pictures of “{stage}”; choose from {', '.join(STAGE_SHOTS)}.")
 
     with tempfile.TemporaryDirectory(prefix="lather-shots-") as folder:
         os.environ["XDG_CONFIG_HOME"] = folder  # the same pictures on anybody's machine: no cards or keys of one's own
-        for path in take_shots(arguments.out):
+        for path in take_shots(arguments.out, arguments.stage or tuple(STAGE_SHOTS)):
             print(path)
     return 0

@@ -1,6 +1,7 @@
 """Pictures of each main view, made by driving the real window with the demo job. Stages bring their own."""
 
 import math
+from collections.abc import Collection
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt
@@ -16,12 +17,13 @@ from lather.desktop.driving import drag, hover, point_at, wait_for
 from lather.desktop.stages.even import shots as even
 from lather.desktop.stages.grain import shots as grain
 from lather.desktop.stages.sculpt import shots as sculpt
+from lather.desktop.stages.shape import shots as shape
 from lather.desktop.stages.split import shots as split
 from lather.desktop.stages.strands import shots as strands
 from lather.desktop.window import MainWindow
 
-STAGE_SHOTS = (strands.take, split.take, even.take, sculpt.take, grain.take)
-
+STAGE_SHOTS = {"strands": strands.take, "split": split.take, "even": even.take, "sculpt": sculpt.take,
+               "grain": grain.take, "shape": shape.take}
 
 _LOOKED_THROUGH = 20
 _FACE = ("cheek", "forehead", "nose")
@@ -73,8 +75,8 @@ def _tour(desk, canvas: PhotoCanvas, marks: dict) -> None:
     hover(canvas, marks["eye_right"][0] + 60, marks["eye_right"][1] + 130)
 
 
-def take_shots(folder: str | Path) -> list[Path]:
-    """Write the PNG files; returns their paths. Raises SaveError."""
+def take_shots(folder: str | Path, stages: Collection[str] = tuple(STAGE_SHOTS)) -> list[Path]:
+    """Write the PNG files; returns their paths. stages: whose own pictures are taken. Raises SaveError."""
     folder = Path(folder)
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -142,11 +144,13 @@ def take_shots(folder: str | Path) -> list[Path]:
     window.notice.clear()
     shot("face-map")
     desk.face.set_editing(False)
-    for take in STAGE_SHOTS:
-        take(desk, shot)
-    _tour(desk, canvas, plate.sitter.landmarks)
-    shot("tour")
-    desk.pin.toggle()
+    for stage, take in STAGE_SHOTS.items():
+        if stage in stages:
+            take(desk, shot)
+    if "even" in stages:
+        _tour(desk, canvas, plate.sitter.landmarks)
+        shot("tour")
+        desk.pin.toggle()
     desk.lamps.choose("plain")
     QTest.keyClick(canvas, Qt.Key.Key_1)
     canvas.centre_on(960, 1180, 0.8)

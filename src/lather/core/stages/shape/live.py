@@ -17,6 +17,7 @@ from lather.core.types import EMPTY, EncodedRGB, Rect, tile_rect, tiles_of
 if TYPE_CHECKING:
     from lather.core.stages.shape.kind import ShapeKind
 
+_LEAST_STEP = 0.1  # of the way to a point, that is still tried where all of it would fold
 FOLDS = "Stopped where skin would fold. Begin again from another side, or with a larger brush."
 _NOTHING = {"tuck": "No outline of hair or body lies under the brush; lead it along one."}
 
@@ -79,7 +80,7 @@ class LiveShape(LiveEdit):
         for point in in_steps(points, last, self.stroke.brush.size_px):
             if self._stopped:
                 break
-            changed = changed.union(self._take(point))
+            changed = changed.union(self._as_far_as_it_goes(point))
         if changed.empty:
             return EMPTY
         self.laid = self.laid.union(self.grid.px(changed))
@@ -102,8 +103,24 @@ class LiveShape(LiveEdit):
             found.append((x, y, *point[2:]))
         return np.array(found, np.float32).reshape(-1, 4)
 
-    def _take(self, point: np.ndarray) -> Rect:
-        """One point, unless it folds skin. Returns the nodes that changed."""
+    def _as_far_as_it_goes(self, point: np.ndarray) -> Rect:
+        """One point, or where skin would fold on the way to it: there the stroke stops. Returns the nodes that changed.
+        """
+        start = self._taken[-1] if self._taken else None
+        changed = self._take(point)
+        if changed is not None:
+            return changed
+        self._stopped, reached = True, EMPTY
+        share, step = 0.0, 0.5
+        while start is not None and step > _LEAST_STEP:
+            changed = self._take((start + (point - start) * np.float32(share + step)).astype(np.float32))
+            if changed is not None:
+                share, reached = share + step, reached.union(changed)
+            step /= 2
+        return reached
+
+    def _take(self, point: np.ndarray) -> Rect | None:
+        """One point, unless it folds skin: then None, and all is as before. Returns the nodes that changed."""
         shape = self._shape
         changed = shape.extend(point[None])
         if changed.empty or self.stroke.tool in (*HOLDS, *LINES):
@@ -120,8 +137,7 @@ class LiveShape(LiveEdit):
             return changed
         forward[at], guarded[at] = before
         shape.take_back()
-        self._stopped = True
-        return EMPTY
+        return None
 
     def _show(self, changed: Rect) -> Rect:
         """Turn the field round where its nodes changed; returns the pixels that did."""

@@ -41,6 +41,7 @@ class ShapeStroke:
         self._last: np.ndarray | None = None
         self._point: np.ndarray | None = None
         self._last_step: list[tuple] = []
+        self._before_step: tuple = (None, None, None, 0.0)
         self._far = 0.0
         pull = stroke.pull
         self._inward = None if pull is None else np.array([pull[2] - pull[0], pull[3] - pull[1]])
@@ -51,6 +52,7 @@ class ShapeStroke:
 
     def extend(self, points: np.ndarray) -> Rect:
         """Take new points (n, 4); returns the nodes that changed."""
+        self._before_step = (self._point, self._last, self._inward, self._far)
         touches = self._touches(points)
         if not len(touches):
             return EMPTY
@@ -150,9 +152,10 @@ class ShapeStroke:
         return box
 
     def take_back(self) -> None:
-        """What the last points did is undone; the stroke cannot go on after it."""
+        """What the last points did is undone."""
         for values, at, kept in self._last_step:
             values[at] = kept
+        self._point, self._last, self._inward, self._far = self._before_step
 
     # what came of it
 
