@@ -297,3 +297,29 @@ class BehindTest(ShapeCase):
         pressed, pulled = self.shown(place[0] + 50, place[1]), self.shown(place[0] - 40, place[1])
         self.assertGreater(pressed[2], pressed[0] + 10)
         self.assertGreater(pulled[0], pulled[2] + 10)
+
+
+class ReviewTest(ShapeCase):
+    def test_before_can_be_the_photo_moved_alike(self):
+        self.open()
+        place = self.map.mesh_px[187]
+        self.brush("push", size_px=160, flow=1.0, ceiling=1.0)
+        self.drag([(place[0] + dx, place[1]) for dx in (0, 10, 18)])
+        self.window.show_screen("review")
+        review = self.window.screens["review"]
+        self.wait(review.canvas.ready)
+
+        def differ() -> int:
+            """Between the two that are compared, in the tile on which the cheek lies."""
+            self.wait(review.canvas.ready)
+            level = review.canvas.level
+            tile = (level, int(place[0]) >> (8 + level), int(place[1]) >> (8 + level))
+            both = (review.canvas.store.image(*tile, before=before).pixels.astype(int) for before in (True, False))
+            return int(np.abs(np.subtract(*both)).max())
+
+        self.assertGreater(differ(), 20)
+        self.assertTrue(review.alike.isVisible())
+        review.alike.click()
+        self.assertEqual(differ(), 0)
+        review.alike.click()
+        self.assertGreater(differ(), 20)

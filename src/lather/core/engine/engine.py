@@ -20,6 +20,8 @@ from lather.core.stages.base import STILL, LayerKind, Pixels, Step, Surroundings
 from lather.core.types import TILE, EncodedRGB, Rect, tile_rect, tiles_of
 
 _STACKS_KEPT = 16
+BEFORE = ("photo", "moved")
+"""What a retouch is compared with: the photo as it came, or moved as the retouch moves it."""
 
 
 class Outline(Protocol):
@@ -56,7 +58,9 @@ class Engine:
         self.outline: Callable[[], Outline | None] = lambda: None
 
     def stack(self, job: Job, stage_id: str | None = None) -> "Stack":
-        """The active layers of a job up to and with a stage (all stages if None); `"photo"` has none."""
+        """The active layers of a job up to and with a stage (all stages if None). `"photo"` has none, `"moved"` only
+        what moves it.
+        """
         key = (id(job), stage_id)
         held = self._stacks.get(key)
         if held is not None and held[0] is job:
@@ -128,6 +132,9 @@ def _steps(job: Job, stage_id: str | None, kinds: Mapping[str, LayerKind], bound
     """Layers that act, in order; those of a kind that this version does not know do nothing."""
     if stage_id == "photo":
         return ()
+    if stage_id == "moved":
+        moving = (step for step in _steps(job, None, kinds, bounds) if kinds[step.layer.kind].folds)
+        return tuple(moving)
     stages = job.stages[: STAGE_IDS.index(stage_id) + 1] if stage_id else job.stages
     return tuple(step for stage in stages for step in _steps_of(stage, kinds, bounds))
 

@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 
-from lather.core.engine.engine import Engine
+from lather.core.engine.engine import BEFORE, Engine
 from lather.core.job.model import Job
 
 
@@ -51,7 +51,7 @@ class _Queue:
     @cached_property
     def drafting(self) -> bool:
         request = self.request
-        if request.settled is None or request.settled is request.job or request.stage_id == "photo":
+        if request.settled is None or request.settled is request.job or request.stage_id in BEFORE:
             return False
         return self._engine.drafts(request.job, request.settled, request.stage_id)
 

@@ -28,7 +28,7 @@ class PhotoCanvas(PhotoView):
     """Shows one job. Pen and mouse arrive as `pen(PenEvent)`; moving the picture is handled by `navigation`.
 
     mode: "after", "before", "wipe" (photo left of the line), "side" (photo | retouch). lamp: of LAMPS,
-    or PLAIN; lamp_settings: what was set for it.
+    or PLAIN; lamp_settings: what was set for it. photo_moved: before is the photo as the retouch moves it.
     """
 
     pen = pyqtSignal(object)
@@ -47,6 +47,7 @@ class PhotoCanvas(PhotoView):
         self.navigation = Navigation(self)
         self.painter = PicturePainter(self)
         self.lamp, self.lamp_settings = PLAIN, {}
+        self.photo_moved = False
         self._job: Job | None = None
         self.setMouseTracking(True)
         self.setTabletTracking(True)
@@ -106,7 +107,7 @@ class PhotoCanvas(PhotoView):
         tiles = tuple(sorted(tiles_of(seen), key=distance))
         self.store.show(Showing(self._job, None, level, tiles), "view")
         # the photo itself costs little and makes "before" immediate
-        self.store.show(Showing(self._job, "photo", level, tiles), "before")
+        self.store.show(Showing(self._job, "moved" if self.photo_moved else "photo", level, tiles), "before")
 
     def ready(self) -> bool:
         """True when nothing is being made any more."""

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from lather.core.engine.engine import Engine
+from lather.core.engine.engine import BEFORE, Engine
 from lather.core.engine.scheduler import Scheduler, TileRequest, TileResponse
 from lather.core.job.model import Job
 from lather.core.recent import Recent
@@ -48,6 +48,7 @@ class TileStore(QObject):
         self._wanted: list[Place] = []  # all of the view
         self._keys: dict[Place, tuple] = {}  # of the job in view, as far as they are known
         self._photo_keys: dict[Place, tuple] = {}
+        self._before: tuple = ("", None)  # what stands for before: its id, and the job where that matters
         self._settled: Job | None = None  # the last job that was on screen finished
         self._job: Job | None = None  # in view, whose keys are kept
         self._stage_id: str | None = None
@@ -64,7 +65,11 @@ class TileStore(QObject):
 
     def show(self, showing: Showing, channel: str = "view") -> None:
         """Ask for what is to be seen; what was asked for before on this channel is given up."""
-        before = showing.stage_id == "photo"
+        before = showing.stage_id in BEFORE
+        if before:
+            job = showing.job if showing.stage_id == "moved" else None
+            if self._before[0] != showing.stage_id or self._before[1] is not job:
+                self._before, self._photo_keys = (showing.stage_id, job), {}
         if not before:
             if showing.job is not self._job or showing.stage_id != self._stage_id:
                 self._keys, self._job, self._stage_id = {}, showing.job, showing.stage_id
@@ -80,7 +85,9 @@ class TileStore(QObject):
 
     def _take(self, response: TileResponse, bgrx: np.ndarray | None) -> None:
         place = (response.request.level, response.column, response.row)
-        before = response.request.stage_id == "photo"
+        before = response.request.stage_id in BEFORE
+        if before and response.request.stage_id != self._before[0]:
+            return  # the other of the two is looked at by now
         current = response.request.job is self._job and response.request.stage_id == self._stage_id
         if before:
             self._photo_keys[place] = response.key

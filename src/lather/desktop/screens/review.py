@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidg
 
 from lather.core.job.commands import SetLayer
 from lather.core.job.model import Job
+from lather.core.stages.base import STILL
 from lather.core.tools.registry import TOOLS
 from lather.desktop import settings
 from lather.desktop.canvas.canvas import PhotoCanvas
@@ -61,6 +62,15 @@ class ReviewScreen(QWidget):
         self.facts = QLabel()
         self.facts.setWordWrap(True)
         self._side.addWidget(self.facts)
+        self.alike = Switch("The photo moved alike", False)
+        self.alike.setToolTip("Compare with the photo as Shape has moved it: only what was done to the skin differs")
+        self.alike.clicked.connect(self._move_alike)
+        self._alike_row = QWidget()
+        alike = QHBoxLayout(self._alike_row)
+        alike.setContentsMargins(0, 0, 0, 0)
+        alike.addWidget(self.alike)
+        alike.addWidget(QLabel("The photo moved alike"), 1)
+        self._side.addWidget(self._alike_row)
         self._side.addWidget(rule())
         turn = QLabel("Too much? Turn it down")
         turn.setFont(font(strong=True))
@@ -113,6 +123,10 @@ class ReviewScreen(QWidget):
             self.canvas.set_view(self.canvas._half_view())
             self.canvas.zoom_to(float(key))
 
+    def _move_alike(self, on: bool) -> None:
+        self.canvas.photo_moved = on
+        self.canvas.ask()
+
     def showEvent(self, event) -> None:
         super().showEvent(event)
         self.show_job(self.job.job)
@@ -128,6 +142,7 @@ class ReviewScreen(QWidget):
         total = sum(counts.values())
         by_tool = ", ".join(f"{n} {TOOLS[tool].label}" for tool, n in counts.items())
         self.facts.setText(f"{total} edits: {by_tool}." if total else "Nothing yet: both sides show the same picture.")
+        self._alike_row.setVisible(self.canvas.engine.warp(job) is not STILL)
         self._show_layers(job)
 
     def _show_layers(self, job: Job) -> None:
