@@ -11,7 +11,7 @@ from lather.core.job.delivered import long_edge_cm, mm_per_px
 from lather.core.job.limits import band
 from lather.core.job.model import Job, Layer, Stroke, new_id
 from lather.core.measure.hands import hand_outlines
-from lather.core.measure.lines_behind import LineBehind, lines_behind
+from lather.core.measure.lines_behind import lines_behind
 from lather.core.stages.base import STILL
 from lather.core.stages.shape import holds, measures
 from lather.core.stages.shape.kind import next_order
@@ -24,28 +24,19 @@ from lather.core.types import tiles_of
 from lather.desktop.background import Background, Task
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.hatch import draw_hatch, hatched
-from lather.desktop.canvas.pointer import draw_hatched_stroke, draw_link, draw_ring, draw_tag
+from lather.desktop.canvas.pointer import draw_hatched_stroke, draw_ring, draw_tag
 from lather.desktop.input.pen import PenEvent
-from lather.desktop.panels.signed_slider import signed
-from lather.desktop.questions import ask
 from lather.desktop.stages.base import StagePart
 from lather.desktop.stages.shape.bend_note import BendNote
+from lather.desktop.stages.shape.line_drawing import LineDrawing
 from lather.desktop.stages.shape.measures_panel import MeasuresPanel
-from lather.desktop.stages.shape.overlay import HANDLE_PX, Point, draw_axis, draw_bends, draw_points, points_of
+from lather.desktop.stages.shape.overlay import Point, draw_axis, draw_bends, draw_points, points_of
 from lather.desktop.stages.shape.panel import ShapePanel
+from lather.desktop.stages.shape.permission import CAUTIONS, Permission
 from lather.desktop.stages.shape.piece import Piece
+from lather.desktop.stages.shape.point_drag import PointDrag
 
 _BY_HAND = "By hand"
-_NEAR_LINE_SHARE = 0.02  # of the long side: a line drawn so near to one that was found is that one
-_IDENTITY, _CHILD = "identity-true", "newborn/child"
-_REFUSED = "An identity photo must not be reshaped: the person must be known again by it. Nothing was moved."
-_CAUTIONS = {
-    _IDENTITY: "An identity photo must not be reshaped.",
-    _CHILD: "A child's body is not reshaped. Hold and settle work; a push asks twice.",
-    "beauty": "Reshaped people in advertising may have to be labelled: check the local rules.",
-    "fashion": "Reshaped people in advertising may have to be labelled: check the local rules.",
-    "body": "Altered bodies in advertising may have to be labelled: check the local rules.",
-}
 _HARMLESS = ("hold", "let_go", "settle", "straighten")
 
 
@@ -60,7 +51,8 @@ class ShapePart(StagePart):
         self.state = desk.strokes.state
         self.panel, self.list_panel = ShapePanel(), MeasuresPanel()
         self.note = BendNote(self.canvas)
-        self.piece = Piece(self.canvas, self)
+        self.piece, self.line = Piece(self.canvas, self), LineDrawing(self.canvas, self)
+        self.drag, self.permission = PointDrag(self.canvas), Permission(self.canvas, self.message.emit)
         self._connect()
         self._background = Background(self)
         self.picked, self.singly = "", False
@@ -68,10 +60,7 @@ class ShapePart(StagePart):
         self._lines_of: object = None
         self._zones: dict[str, list[np.ndarray]] = {}
         self._hatch = None
-        self._drag: tuple[Point, tuple[float, float]] | None = None
         self._preview: Command | None = None
-        self._line: list[tuple[float, float]] = []
-        self._child_agreed = False
         self.job.changed.connect(self._job_changed)
         desk.measured.ready.connect(self._look_behind)
         self.canvas.view_changed.connect(self.note.place)
@@ -88,7 +77,9 @@ class ShapePart(StagePart):
         self.panel.all_held.connect(lambda: self._hold_lines(self.moves.bends))
         self.note.held.connect(lambda bend: self._hold_lines([bend]))
         self.piece.drawn.connect(self._stretched)
-        self.piece.message.connect(self.message)
+        self.line.drawn.connect(self._hold_drawn)
+        for control in (self.piece, self.line):
+            control.message.connect(self.message)
 
     # what is known of the photo
 
@@ -99,7 +90,7 @@ class ShapePart(StagePart):
         self._background.run("beneath", lambda task: _make_tiles(task, engine, job, canvas.level, tiles),
                              lambda _: None, failed=self.message.emit, newest=True)
         self._job_changed(self.job.job)
-        caution = _CAUTIONS.get(self.job.job.brief.get("kind"))
+        caution = CAUTIONS.get(self._kind)
         if caution:
             self.message.emit(caution)
 
@@ -148,23 +139,7 @@ class ShapePart(StagePart):
         return replace(stroke, mirror=mirror_at(face, float(x), float(y)))
 
     def _may_move(self) -> bool:
-        """False, and a word why, where this kind of job is not reshaped; for a child it is asked twice."""
-        kind = self.job.job.brief.get("kind")
-        if kind == _IDENTITY:
-            self.message.emit(_REFUSED)
-            return False
-        if kind != _CHILD or self._child_agreed:
-            return True
-        answers = {"no": "Leave it as it is", "yes": "Reshape"}
-        first = ask(self.canvas, "This is a child. A child's body is not reshaped. Do you want to move something all "
-                    "the same, a gap between two teeth for instance?", answers, otherwise="no")
-        if first == "yes":
-            second = ask(self.canvas, "Have the guardians agreed to exactly this, in writing?",
-                         {"no": "No, leave it", "yes": "Yes, they have"}, otherwise="no")
-            self._child_agreed = second == "yes"
-        if not self._child_agreed:
-            self.message.emit("Nothing was moved.")
-        return self._child_agreed
+        return self.permission.given(self._kind)
 
     def _take_layer_by_hand(self) -> None:
         own = next((x for x in reversed(self.job.stage.layers) if x.name != measures.LAYER and x.kind == "shape"), None)
@@ -257,21 +232,20 @@ class ShapePart(StagePart):
     # a piece, a line, a point: what the pen does besides brushing
 
     def pen_event(self, event: PenEvent) -> bool:
-        if self._drag is not None:
+        if self.drag.point is not None:
             self._drag_on(event)
             return True
-        if self._line or (self.state.tool == LINE_HOLD.id and event.kind == "press" and not event.context):
-            return self._draw_line(event)
+        if self.state.tool == LINE_HOLD.id:
+            return self.line.pen_event(event, self.lines)
         if self.state.tool == "stretch":
             may = event.kind != "press" or event.context or self._may_move()
             return self.piece.pen_event(event) if may else True
-        if event.kind == "press" and not event.context:
-            point = self._point_at(event)
-            if point is not None and self._may_move():
-                self._drag = (point, self.canvas.above(event.x, event.y))
-                self._pick(point.measure)
-                return True
-        return False
+        point = self.drag.at(event, self._points()) if event.kind == "press" and not event.context else None
+        if point is None or not self._may_move():
+            return False
+        self.drag.begin(point, event)
+        self._pick(point.measure)
+        return True
 
     def _points(self) -> list[Point]:
         face = self.job.job.face_map
@@ -283,28 +257,16 @@ class ShapePart(StagePart):
             shown.append(self.picked)
         return points_of(face, shown, measures.values(job, face))
 
-    def _point_at(self, event: PenEvent) -> Point | None:
-        at = self.canvas.to_screen(event.x, event.y)
-        near = []
-        for point in self._points():
-            way = self.canvas.to_screen(*point.place) - at
-            near.append(((way.x() ** 2 + way.y() ** 2) ** 0.5, point))
-        far, point = min(near, key=lambda one: one[0], default=(np.inf, None))
-        return point if far < HANDLE_PX + 3 else None
-
     def _drag_on(self, event: PenEvent) -> None:
-        point, start = self._drag
-        face, measure = self.job.job.face_map, measures.BY_ID[point.measure]
         if event.kind == "leave":
             return
-        now = self.canvas.above(event.x, event.y)
-        along = np.subtract(now, start) @ measures.way(measure, face, point.side)
-        times = 2 if measure.way == "open" else 1
-        percent = point.value + times * 100 * float(along) / face.width_px
+        point = self.drag.point
+        measure = measures.BY_ID[point.measure]
         sides = (point.side,) if self.singly else measure.sides
-        command = measures.set_command(self.job.job, measure, sides, round(percent, 1))
+        percent = self.drag.percent(event, self.job.job.face_map)
+        command = measures.set_command(self.job.job, measure, sides, percent)
         if event.kind == "release":
-            self._drag = None
+            self.drag.point = None
             self._do(command)
         else:
             self._show(command)
@@ -320,35 +282,16 @@ class ShapePart(StagePart):
         else:
             self._show(command)
 
-    def _draw_line(self, event: PenEvent) -> bool:
-        """A line behind, drawn from end to end; one that was found nearby is taken whole."""
-        if event.kind == "press":
-            self._line = [(event.x, event.y)]
-        elif event.kind == "move" and self._line:
-            self._line = [self._line[0], (event.x, event.y)]
-        elif event.kind == "release":
-            line, self._line = [*self._line[:1], (event.x, event.y)], []
-            self._hold_drawn(np.array(line, float))
-        self.canvas.update()
-        return event.kind != "leave"
-
-    def _hold_drawn(self, line: np.ndarray) -> None:
-        reach = _NEAR_LINE_SHARE * max(self.canvas.picture.width, self.canvas.picture.height)
-        if np.hypot(*(line[1] - line[0])) < 2 * reach:
-            self.message.emit("Draw along the line, from one end of it to the other.")
-            return
-        near = next((one for one in self.lines if _beside(one, line) < reach), None)
-        parts, name = ((tuple(line[0]), tuple(line[1])),), "Line by hand"
-        if near is not None:
-            parts, name = near.parts, near.name
-        if near is not None and name in self._held_lines():
+    def _hold_drawn(self, parts, name: str) -> None:
+        if name in self._held_lines() and name != "Line by hand":
             self.message.emit(f"{name} is held already.")
-            return
-        self._add([hold_of(parts, name, next_order(self.job.job))], "hold line")
+        else:
+            self._add([hold_of(parts, name, next_order(self.job.job))], "hold line")
 
     def give_up(self) -> None:
         self.piece.drop()
-        self._line, self._drag = [], None
+        self.line.drop()
+        self.drag.point = None
         self._show_as_is()
 
     # what is shown
@@ -414,14 +357,13 @@ class ShapePart(StagePart):
                 self._draw_other_ring(painter, canvas, face)
             if not self.desk.strokes.painting_now:
                 draw_points(painter, canvas, face, self._points(), self.picked)
-        if self._drag is not None:
-            self._draw_drag(painter, canvas, face)
+        if self.drag.point is not None:
+            values = measures.values(self._shown_job(), face)
+            self.drag.draw(painter, canvas, face, values.get((self.drag.point.measure, self.drag.point.side), 0.0))
         if self.state.tool == "stretch":
             self.piece.draw(painter, canvas)
-        if len(self._line) == 2:
-            draw_link(painter, *(canvas.to_screen(*place) for place in self._line), 0)
-        elif self.state.tool == LINE_HOLD.id and canvas.pointer is not None:
-            draw_tag(painter, canvas.pointer.x() + 14, canvas.pointer.y() - 14, "draw along a line behind")
+        elif self.state.tool == LINE_HOLD.id:
+            self.line.draw(painter, canvas)
         self._draw_held(painter)
 
     def _draw_held(self, painter: QPainter) -> None:
@@ -444,18 +386,8 @@ class ShapePart(StagePart):
         radius = wide * self.state.brush.size_px / 2 * canvas.view.scale
         draw_ring(painter, canvas.to_screen(*place), radius, taking=True)
 
-    def _draw_drag(self, painter: QPainter, canvas: PhotoCanvas, face) -> None:
-        point, _ = self._drag
-        values = measures.values(self._shown_job(), face)
-        value = values.get((point.measure, point.side), 0.0)
-        px = abs(value) / 100 * face.width_px
-        label = measures.name_of(measures.BY_ID[point.measure], point.side)
-        at = canvas.pointer
-        if at is not None:
-            draw_tag(painter, at.x() + 16, at.y() + 26, f"{label.lower()} · {px:.0f} px · {signed(value)}")
-
     def takes_pointer(self) -> bool:
-        return self.state.tool in ("stretch", LINE_HOLD.id) or self._drag is not None
+        return self.state.tool in ("stretch", LINE_HOLD.id) or self.drag.point is not None
 
     def idle(self) -> bool:
         return self._background.idle()
@@ -476,11 +408,3 @@ def _hatch_of(engine, job: Job):
     """What is held, as a hatch over the photo; None where nothing is."""
     held = held_map(engine, job)
     return None if held is None else hatched(held)
-
-
-def _beside(line: LineBehind, drawn: np.ndarray) -> float:
-    """How far the ends of a drawn line lie from one that was found, px."""
-    start, end = np.array(line.start), np.array(line.end)
-    along = (end - start) / max(1e-6, line.length)
-    across = np.array([-along[1], along[0]])
-    return float(np.abs((drawn - start) @ across).max())

@@ -1,0 +1,44 @@
+"""Who may be reshaped: identity photos not at all, a child only after two questions."""
+
+from PyQt6.QtWidgets import QWidget
+
+from lather.desktop.questions import ask
+
+IDENTITY, CHILD = "identity-true", "newborn/child"
+_LABELS = "may have to be labelled: check the local rules."
+CAUTIONS = {
+    IDENTITY: "An identity photo must not be reshaped.",
+    CHILD: "A child's body is not reshaped. Hold and settle work; a push asks twice.",
+    "beauty": f"Reshaped people in advertising {_LABELS}",
+    "fashion": f"Reshaped people in advertising {_LABELS}",
+    "body": f"Altered bodies in advertising {_LABELS}",
+}
+_REFUSED = "An identity photo must not be reshaped: the person must be known again by it. Nothing was moved."
+
+
+class Permission:
+    """Asked before anything is moved; what was agreed for a child holds while the job is open."""
+
+    def __init__(self, parent: QWidget, say):
+        self._parent, self._say = parent, say
+        self._child_agreed = False
+
+    def given(self, kind: str | None) -> bool:
+        """False, and a word why, where this kind of job is not reshaped."""
+        if kind == IDENTITY:
+            self._say(_REFUSED)
+            return False
+        if kind != CHILD or self._child_agreed:
+            return True
+        self._child_agreed = self._asked_twice()
+        if not self._child_agreed:
+            self._say("Nothing was moved.")
+        return self._child_agreed
+
+    def _asked_twice(self) -> bool:
+        answers = {"no": "Leave it as it is", "yes": "Reshape"}
+        first = ask(self._parent, "This is a child. A child's body is not reshaped. Do you want to move something all "
+                    "the same, a gap between two teeth for instance?", answers, otherwise="no")
+        return first == "yes" and ask(
+            self._parent, "Have the guardians agreed to exactly this, in writing?",
+            {"no": "No, leave it", "yes": "Yes, they have"}, otherwise="no") == "yes"
