@@ -36,7 +36,7 @@ class PlateTest(unittest.TestCase):
         kinds = {f.kind for f in made.flaws}
         self.assertEqual(len(kinds & {"blotch_dark", "blotch_bright"}), 1)
         self.assertEqual({kind.partition("_")[0] if kind.startswith("blotch") else kind for kind in kinds}, set(KINDS))
-        where = {"cloth_speck": 8, "lens_mark": 0, "braces": 3, "vein_eye": 4}
+        where = {"cloth_speck": 8, "lens_mark": 0, "braces": 3, "vein_eye": 4, "tooth_gap": 3, "hair_bump": 6}
         for flaw in made.flaws:
             self.assertGreater(flaw.contrast_de, 1.5 if flaw.kind.startswith("blotch") else 2.5, flaw.kind)
             self.assertEqual(flaw.keeper, flaw.kind in ("mole", "freckle"))

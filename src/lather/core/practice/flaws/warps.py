@@ -7,6 +7,8 @@ photo(q) = truth(q - move · (1 - (|q - middle| / reach)²)²).
 import cv2
 import numpy as np
 
+from lather.core.colour import srgb
+from lather.core.colour.lab import delta_e2000, srgb_to_lab
 from lather.core.practice.flaws.base import Flaw, Scene
 from lather.core.practice.sitters import HAIR, SKIN, TEETH
 from lather.core.types import Rect
@@ -76,11 +78,13 @@ def make_tooth_gap(scene: Scene) -> Flaw | None:
     dark = np.percentile(before.reshape(-1, 3), 3, axis=0) * 0.5
     after = moved + (0.94 * open_share * on_teeth)[..., None] * (dark - moved)
     share = on_teeth[..., None]
-    scene.write(rect, (before + share * (after - before)).astype(np.float32))
+    after = (before + share * (after - before)).astype(np.float32)
+    scene.write(rect, after)
     y0, y1 = float(rows.min()), float(rows.max())
     corners = [(x0, y0), (x0 + gap, y0), (x0 + gap, y1), (x0, y1)]
     facts = {"tooth": [x0 + gap, y0, x0 + tooth, y1], "gap_px": round(gap, 2)}
-    return Flaw("tooth_gap", x0 + gap / 2, (y0 + y1) / 2, gap, 20.0, False, corners, extra=facts)
+    return Flaw("tooth_gap", x0 + gap / 2, (y0 + y1) / 2, gap, _contrast(before, after), False, corners,
+                extra=facts)
 
 
 def _seam(scene: Scene, teeth: np.ndarray, x0: float, tooth: float) -> float:
@@ -113,12 +117,20 @@ def _pushed_out(scene: Scene, kind: str, middle: np.ndarray, move: np.ndarray, r
     share = (1 - share) ** 2
     grid_x, grid_y = (at - share * by - low - 0.5 for at, by, low in ((xs, move[0], wide.x0), (ys, move[1], wide.y0)))
     before = scene.read(wide)
-    scene.write(rect, np.maximum(cv2.remap(before, grid_x.astype(np.float32), grid_y.astype(np.float32),
-                                           cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE), 0))
+    moved = cv2.remap(before, grid_x.astype(np.float32), grid_y.astype(np.float32), cv2.INTER_CUBIC,
+                      borderMode=cv2.BORDER_REPLICATE)
+    scene.write(rect, np.maximum(moved, 0))
     around = np.linspace(0, 2 * np.pi, 37)[:-1]
     outline = [(float(middle[0] + 0.6 * reach * np.cos(a)), float(middle[1] + 0.6 * reach * np.sin(a))) for a in around]
     facts = {"move": [round(float(v), 2) for v in move], "reach_px": round(reach, 1)}
-    return Flaw(kind, float(middle[0]), float(middle[1]), 1.2 * reach, 10.0, False, outline, extra=facts)
+    return Flaw(kind, float(middle[0]), float(middle[1]), 1.2 * reach,
+                _contrast(before[rect.slices(wide)], moved), False, outline, extra=facts)
+
+
+def _contrast(before: np.ndarray, after: np.ndarray) -> float:
+    """CIEDE2000 between the two where they differ most (95th percentile)."""
+    labs = [srgb_to_lab(srgb.encode(np.clip(pixels, 0, 1)).astype(np.float32)) for pixels in (before, after)]
+    return float(np.percentile(delta_e2000(*labs), 95))
 
 
 def planted_move(flaw: dict, places: np.ndarray) -> np.ndarray:

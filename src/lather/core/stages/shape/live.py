@@ -63,6 +63,7 @@ class LiveShape(LiveEdit):
         self._shape = ShapeStroke(base.grid, self.stroke, self._own.held, self._own.moves, layer.fence)
         self._alone = len(step.layers) == 1 and self._scale == 1  # then the layer's own moves are all there is
         self._below = Tiles(painting.around.below, painting.around.bounds)
+        self._finds_outline = self.stroke.tool == "tuck" and self.stroke.pull is None
         self._taken: list[np.ndarray] = []
         self._stopped = False
         self.laid = EMPTY
@@ -74,7 +75,7 @@ class LiveShape(LiveEdit):
 
     def extend(self, points: np.ndarray, *, paint: bool = True) -> Rect:
         changed = EMPTY
-        if self.stroke.tool == "tuck":
+        if self._finds_outline:
             points = self._on_outline(points)
         last = self._taken[-1] if self._taken else None
         for point in in_steps(points, last, self.stroke.brush.size_px):
