@@ -250,7 +250,9 @@ class StackedToysTest(unittest.TestCase):
         self.assertEqual(set(store._tiles), known)
 
     def test_masks_above_a_warp_move_with_the_form_and_the_stage_is_resampled_once(self):
-        job = self.job(MOVING, ADJUSTING)
+        job = self.job(MOVING)
+        finish = job.stage(MOVING.id)
+        job = job.with_stage(replace(finish, layers=(*finish.layers, *ADJUSTING.example())))
         dx = 24  # what the two toy layers move together
         photo = self.engine.photo.read(self.bounds)
         moved = self.engine.pixels(self.job(MOVING), self.bounds)

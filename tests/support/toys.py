@@ -116,7 +116,7 @@ def _line(y: float):
 
 
 MAPPING = StageInfo(
-    "crisp", "Crisp", BrightenKind, "Light", (BRIGHTEN.id, "give_back"),
+    "colour", "Colour", BrightenKind, "Light", (BRIGHTEN.id, "give_back"),
     lambda: (
         Layer(new_id(), "Light", "toy_light", edits=(
             edit(BRIGHTEN.id, _line(120), size=120), edit(BRIGHTEN.id, _line(160), size=60, fence=FENCE),
@@ -127,7 +127,7 @@ MAPPING = StageInfo(
     ),
 )
 ADJUSTING = StageInfo(
-    "finish", "Finish", TintKind, "Warmer", (MASK.id, "give_back"),
+    "crisp", "Crisp", TintKind, "Warmer", (MASK.id, "give_back"),
     lambda: (
         Layer(new_id(), "All over", "toy_tint", settings={"everywhere": True, "warmth": 0.8, "side": "blue"},
               edits=(edit("give_back", _line(200), size=80), edit(MASK.id, _line(210)[:5], size=40))),
@@ -136,7 +136,7 @@ ADJUSTING = StageInfo(
     ),
 )
 MOVING = StageInfo(
-    "colour", "Colour", ShiftKind, "Aside", (),
+    "finish", "Finish", ShiftKind, "Aside", (),
     lambda: tuple(Layer(new_id(), f"Aside {dx}", "toy_shift", strength=s, settings={"everywhere": True, "dx": dx})
                   for dx, s in ((20, 1.0), (8, 0.5))),
 )
