@@ -133,7 +133,8 @@ class NewestTest(WindowCase):
 class MemoryTest(WindowCase):
     def test_the_shares_of_the_limit_add_up_and_each_cache_keeps_its_own(self):
         budget = Budget(1000)
-        self.assertEqual(sum(budget.share(of) for of in ("tiles", "patches", "display", "maps", "cells")), 1000)
+        shares = ("tiles", "patches", "display", "maps", "moves", "cells")
+        self.assertEqual(sum(budget.share(of) for of in shares), 1000)
         held = Recent(100, len)
         for number in range(40):
             held.put(number, b"0123456789")
