@@ -26,7 +26,8 @@ class MeasureRow(QWidget):
         column.setContentsMargins(6, 2, 6, 1)
         column.setSpacing(0)
         self.both = SignedSlider(measure.label, 3.0)
-        self.both.setToolTip(f"{measure.hint}. Double click: as on the photo")
+        self.both.setToolTip(f"{measure.hint[:1].upper()}{measure.hint[1:]}; in hand its points can be dragged. Double "
+                             "click: as on the photo")
         self.both.changed.connect(lambda value, dragging: self._tell(measure.sides, value, dragging))
         column.addWidget(self.both)
         self.title = QLabel(f"{measure.label}, singly")
@@ -43,6 +44,7 @@ class MeasureRow(QWidget):
         self.facts.setObjectName("quiet")
         self.facts.setFont(font(SMALL_PT))
         self.facts.setWordWrap(True)
+        self.facts.setToolTip("On the photo → now, in % of the face's width; and in the print")
         column.addWidget(self.facts)
 
     def _tell(self, sides: tuple[str, ...], value: float, dragging: bool) -> None:
@@ -173,11 +175,11 @@ class MeasuresPanel(QWidget):
 
     def _show_more(self) -> None:
         self._all = not self._all
-        self._show_rows()
+        self._show_rows(self._all)
 
-    def _show_rows(self) -> None:
+    def _show_rows(self, everything: bool) -> None:
         for number, row in enumerate(self.rows.values()):
-            row.setVisible(self._all or number < FIRST)
+            row.setVisible(everything or number < FIRST)
 
     def show_state(self, values: dict[tuple[str, str], float] | None, most: float, picked: str, singly: bool,
                    facts: str, note: str, zones: dict[str, bool]) -> None:
@@ -200,8 +202,8 @@ class MeasuresPanel(QWidget):
         hidden = list(MEASURES)[FIRST:]
         moved = sum(any(abs(values.get((m.id, side), 0.0)) >= 0.05 for side in m.sides) for m in hidden)
         said = "all at 0" if not moved else f"{moved} moved"
-        self.more.setText("Fewer measures" if self._all else f"{len(hidden)} more measures · {said}")
-        self._all = self._all or picked in {m.id for m in hidden}
-        self._show_rows()
+        everything = self._all or picked in {m.id for m in hidden}
+        self.more.setText("Fewer measures" if everything else f"{len(hidden)} more measures · {said}")
+        self._show_rows(everything)
         self.clear.setEnabled(bool(values))
         self.even.setEnabled(bool(values))

@@ -13,7 +13,7 @@ from lather.core.stages.shape.readout import Bend
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.theme.tokens import theme
 
-HANDLE_PX = 7.0
+HANDLE_PX, _QUIET_PX = 7.0, 3.5
 _ARROW_PX, _ARROW_TIMES, _LONGEST_PX = 6.0, 1.0, 60.0
 _GAP_PX = 40.0  # a line that is parted by the person
 _TIMES = 10  # a bend is drawn so many times larger
@@ -42,9 +42,9 @@ def draw_points(painter: QPainter, canvas: PhotoCanvas, face: FaceMap, points: S
         own = point.measure == picked
         if abs(point.value) >= 0.05:
             _draw_arrow(painter, canvas, face, point, at)
-        painter.setPen(QPen(_PALE, 2))
+        painter.setPen(QPen(_PALE, 2 if own else 1.2))
         painter.setBrush(QColor(theme().accent) if own else _DARK)
-        painter.drawEllipse(at, HANDLE_PX if own else HANDLE_PX - 1.5, HANDLE_PX if own else HANDLE_PX - 1.5)
+        painter.drawEllipse(at, HANDLE_PX if own else _QUIET_PX, HANDLE_PX if own else _QUIET_PX)
 
 
 def _draw_arrow(painter: QPainter, canvas: PhotoCanvas, face: FaceMap, point: Point, at: QPointF) -> None:

@@ -44,7 +44,8 @@ class ShapePart(StagePart):
     list_name = "Measures"
     empty = ("Nothing is moved on this layer yet.\n\nPush the form along a little at a time, or set a measure at the "
              "left.")
-    hint = "A push moves both sides alike across the dashed axis, and stops where skin would fold. Shift settles."
+    hint = ("A push moves both sides alike across the dashed axis, and stops where skin would fold. Pick a measure to "
+            "drag it by its points.")
 
     def __init__(self, info, desk, parent=None):
         super().__init__(info, desk, parent)
@@ -129,6 +130,7 @@ class ShapePart(StagePart):
     def begun(self, stroke: Stroke) -> Stroke | None:
         if stroke.tool not in _HARMLESS and not self._may_move():
             return None
+        self._pick("")
         layer = self.job.layer
         if layer is None or layer.name == measures.LAYER:
             self._take_layer_by_hand()
@@ -240,7 +242,9 @@ class ShapePart(StagePart):
         if self.state.tool == "stretch":
             may = event.kind != "press" or event.context or self._may_move()
             return self.piece.pen_event(event) if may else True
-        point = self.drag.at(event, self._points()) if event.kind == "press" and not event.context else None
+        pressed = event.kind == "press" and not event.context
+        own = [point for point in self._points() if point.measure == self.picked]  # others leave the brush alone
+        point = self.drag.at(event, own) if pressed else None
         if point is None or not self._may_move():
             return False
         self.drag.begin(point, event)
@@ -291,8 +295,9 @@ class ShapePart(StagePart):
     def give_up(self) -> None:
         self.piece.drop()
         self.line.drop()
-        self.drag.point = None
+        self.drag.point, self.picked = None, ""
         self._show_as_is()
+        self.canvas.update()
 
     # what is shown
 
@@ -328,7 +333,7 @@ class ShapePart(StagePart):
             before = measures.distance(measure, face, side)
             now = measures.distance(measure, face, side, None if warp is STILL else warp.to_above)
             name = f"{side}: " if side and not one else ""
-            lines.append(f"{name}photo {before:.1f} · now {now:.1f} % · {now * mm:.0f} mm")
+            lines.append(f"{name}{before:.1f} → {now:.1f} % · {now * mm:.0f} mm")
         return "\n".join(lines)
 
     def pointer_text(self) -> str:

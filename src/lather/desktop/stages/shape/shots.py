@@ -16,9 +16,9 @@ def take(desk, shot) -> None:
     for name, percent in (("cheekbones", -0.6), ("jaw_corners", -0.9), ("mouth_corners", 0.4)):
         panel.rows[name].both.set_value(percent, tell=True)
     desk.brush_strip.choose("push")
-    drag(canvas, [(1010, 1330), (960, 1320), (930, 1310)])
+    drag(canvas, [(1262, 1500), (1238, 1492), (1214, 1484)])
     wait_for(lambda: not desk.control.painting and desk.idle() and canvas.ready(), 60)
-    part._pick("jaw_corners")
+    panel.rows["jaw_corners"].picked.emit("jaw_corners")
     hover(canvas, 1250, 1250)
     shot("shape")
     panel.zones["eyes"].click()
