@@ -113,13 +113,19 @@ def _back(backward, forward, dx, dy, places):
 
 
 def moved_box(forward: np.ndarray, box: Rect, grid: Grid) -> Rect:
-    """Nodes whose backward displacement hangs on the forward ones of a box."""
+    """Nodes whose backward displacement hangs on the forward ones of a box: without folds, what lies inside its border
+    stays inside, wherever the border goes.
+    """
     if box.empty:
         return EMPTY
     part = forward[box.slices(grid.nodes)]
-    reach_x, reach_y = (float(np.abs(part[..., c]).max()) for c in (0, 1))
-    mx, my = int(np.ceil(reach_x / grid.dx)) + 1, int(np.ceil(reach_y / grid.dy)) + 1
-    return Rect(box.x0 - mx, box.y0 - my, box.x1 + mx, box.y1 + my).intersect(grid.nodes)
+    low, high = [], []
+    for axis, (step, first, count) in enumerate(((grid.dx, box.x0, box.width), (grid.dy, box.y0, box.height))):
+        near, far = (part[:, 0, 0], part[:, -1, 0]) if axis == 0 else (part[0, :, 1], part[-1, :, 1])
+        low.append(first + min(0.0, float(near.min()) / step))
+        high.append(first + count - 1 + max(0.0, float(far.max()) / step))
+    return Rect(int(np.floor(low[0])) - 1, int(np.floor(low[1])) - 1, int(np.ceil(high[0])) + 2,
+                int(np.ceil(high[1])) + 2).intersect(grid.nodes)
 
 
 @dataclass(frozen=True, eq=False)

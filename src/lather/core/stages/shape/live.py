@@ -143,7 +143,8 @@ class LiveShape(LiveEdit):
     def _show(self, changed: Rect) -> Rect:
         """Turn the field round where its nodes changed; returns the pixels that did."""
         field, grid = self._field, self.grid
-        box = moved_box(field.forward, changed, grid).union(moved_box(self._base.forward, changed, grid))
+        wide = changed.expand(1).intersect(grid.nodes)  # its border is as it was
+        box = moved_box(field.forward, wide, grid)
         turn_round(field.forward, field.backward, grid.dx, grid.dy, *box)
         self._field = replace(field, box=field.box.union(changed), back_box=field.back_box.union(box))
         return grid.px(box)
