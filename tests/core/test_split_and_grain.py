@@ -24,7 +24,7 @@ from lather.core.stages.grain.kind import grain_settings
 from lather.core.stages.grain.missing import TOUCHED, missing_cells, needed, spacing
 from lather.core.stages.grain.put_back import match_grain
 from lather.core.stages.patches.coarse import coarse
-from lather.core.stages.patches.grain_noise import grain_noise
+from lather.core.stages.patches.grain_noise import add_grain, grain_noise
 from lather.core.stages.split.area import mixes_light_and_shade
 from lather.core.stages.split.bands import BandSettings, guided, guided_halo, low_pass, part
 from lather.core.types import Rect
@@ -250,6 +250,24 @@ class GrainTest(unittest.TestCase):
             out = self.session.engine.pixels(with_layer(self.session.job, "grain", edit, **settings), self.bounds)
             added = (out - was).mean(-1)[150:190, 180:220]
             self.assertAlmostEqual(float(added.std()) / (0.008 * np.sqrt(more)), 1.0, delta=0.2)
+
+
+    def test_grain_for_a_moment_is_as_strong_as_that_of_a_finished_tile(self):
+        bounds, rect = Rect(0, 0, 512, 512), Rect(256, 0, 512, 256)
+        cells, at, touched = np.full((34, 34), 0.02, np.float32), Rect(31, -1, 65, 33), np.ones((256, 256), np.uint8)
+        touched[:, 128:] = 0
+        for level in (1, 2, 3):
+            seen = rect.at_level(level)
+            made = []
+            for quick in (False, True):
+                out = np.zeros((seen.height, seen.width, 3), np.float32)
+                add_grain(out, seen, rect, level, cells, at, touched, cell=8, size_px=0.6, chroma_share=0.3, amount=1.0,
+                          bounds=bounds, quick=quick)
+                made.append(out)
+            half = seen.width // 2
+            self.assertEqual(np.abs(made[1][:, half:]).max(), 0)
+            spreads = [out[:, :half].std() for out in made]
+            self.assertAlmostEqual(spreads[1] / spreads[0], 1.0, delta=0.12, msg=level)
 
 
 class GaugeTest(unittest.TestCase):

@@ -114,7 +114,7 @@ class Engine:
         """
         bounds = self.photo.level_bounds(level)
         stack, before = self.stack(job, stage_id), self.stack(settled, stage_id)
-        live = Live(stack.first_unlike(before) - 1, None, before)
+        live = Live(stack.first_unlike(before) - 1, None, before, quick=True)
         return stack.pixels(tile_rect(column, row, bounds.x1, bounds.y1), level, live=live)
 
     def pixels(self, job: Job, rect: Rect, level: int = 0, stage_id: str | None = None) -> EncodedRGB:
@@ -159,12 +159,14 @@ def _steps_of(stage: Stage, kinds: Mapping[str, LayerKind], bounds: Rect) -> lis
 class Live:
     """A change in progress: steps above number `index` go on with what they worked out over the stack before it.
 
-    pixels: the picture of step `index` with a stroke in progress; None if the layer is simply another.
+    pixels: the picture of step `index` with a stroke in progress; None if the layer is simply another. quick: it is
+    looked at for a moment only.
     """
 
     index: int
     pixels: Pixels | None
     before: "Stack"
+    quick: bool = False
 
 
 class Stack:
@@ -258,7 +260,7 @@ class Stack:
         What it worked out for the picture before the stroke (patches, maps) serves until the pen is lifted: to solve
         it all anew at every event would hold the pen up.
         """
-        around = replace(self._surroundings(index, live), draft=live.pixels is None)
+        around = replace(self._surroundings(index, live), draft=live.quick)
         step = self.steps[index]
         before = live.before.position(step.layer.id)
         if before is None:

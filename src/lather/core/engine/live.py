@@ -86,7 +86,7 @@ class LiveStroke:
         return self._painting.engine.photo.level_bounds(level)
 
     def _rendered(self, rect: Rect, level: int) -> EncodedRGB:
-        live = Live(self._index, self._edit.pixels, self._earlier)
+        live = Live(self._index, self._edit.pixels, self._earlier, quick=self._edit.stand_in)
         if rect.width * rect.height < _SHARED_PX or rect.height < 2:
             return self._stack.pixels(rect, level, live=live)
         upper, lower = rect._replace(y1=rect.y0 + rect.height // 2), rect._replace(y0=rect.y0 + rect.height // 2)

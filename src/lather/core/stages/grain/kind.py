@@ -78,7 +78,7 @@ class GrainKind(MendKind):
             if missing is not None:
                 add_grain(
                     out, rect, area, level, *missing, cell=CELL, bounds=around.bounds, size_px=model.size_px,
-                    chroma_share=model.chroma_share, amount=amount,
+                    chroma_share=model.chroma_share, amount=amount, quick=around.draft,
                 )
 
     def prepare(self, around: Surroundings, step: Step, rect: Rect, level: int) -> None:

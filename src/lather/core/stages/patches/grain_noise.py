@@ -115,15 +115,22 @@ def grain_noise(rect: Rect, *, size_px: float, chroma_share: float = 0.0) -> np.
 
 def add_grain(
     out: np.ndarray, seen: Rect, rect: Rect, level: int, cells: np.ndarray, at: Rect, touched: np.ndarray, *,
-    cell: int, size_px: float, chroma_share: float, amount: float, bounds: Rect,
+    cell: int, size_px: float, chroma_share: float, amount: float, bounds: Rect, quick: bool = False,
 ) -> None:
     """Add noise where `touched` to a part of `out`, float32 (h, w, 3), contiguous, the pixels `seen` of `level`.
 
     rect: the part, of level 0, whole pixels of the level, no wider than a tile. cells (at least 2×2): standard
     deviation in the middles of the cells `at` of `cell` px, interpolated between. Higher levels get the mean of the
-    pixels beneath, as any picture; bounds: the picture, whose edge repeats where it is odd.
+    pixels beneath, as any picture; bounds: the picture, whose edge repeats where it is odd. quick: one value of noise
+    for each pixel of a level, as strong as their mean is: for what is looked at for a moment.
     """
     first, second = _planes(round(size_px, 2), round(chroma_share, 2))
+    if quick and level:
+        share = np.float32(amount * _spread_of_mean(round(size_px, 2), level))
+        _add_quick(first, second, *_places(rect.x0, rect.x0 + 1)[:, 0], _places(rect.y0, rect.y1), level, cells, cell,
+                   rect.x0 - at.x0 * cell, rect.y0 - at.y0 * cell, touched, share, out,
+                   (rect.x0 >> level) - seen.x0, (rect.y0 >> level) - seen.y0)
+        return
     across = _counts(rect.x0, rect.x1, bounds.x1, level)
     down = _counts(rect.y0, rect.y1, bounds.y1, level) * np.float32(amount)
     u = ((np.arange(rect.x0, rect.x1) + 0.5) / cell - at.x0 - 0.5).astype(np.float32)
@@ -134,6 +141,35 @@ def add_grain(
         first.reshape(-1), second.reshape(-1), starts, rows, level, cells, u, v, touched,
         np.concatenate([across, down]), out.reshape(-1, copy=False), begin, 3 * seen.width,
     )
+
+
+@lru_cache(maxsize=32)
+def _spread_of_mean(size_px: float, level: int) -> float:
+    """Standard deviation of the mean of the noise beneath a pixel of a level, against that of the noise."""
+    light = _plane(_PERIODS[0], size_px, 0)
+    side = 1 << level
+    return float(light.reshape(_PERIODS[0] // side, side, _PERIODS[0] // side, side).mean((1, 3)).std() / light.std())
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _add_quick(first, second, x1, x2, rows, level, cells, cell, left, top, touched, share, out, x0, y0):
+    """See `add_grain`. x1, x2: column of the first pixel in each plane. left, top: px from the first cell's corner."""
+    step = 1 << level
+    for y in range(0, touched.shape[0], step):
+        v = min(max((top + y + 0.5 * step) / cell - 0.5, 0.0), cells.shape[0] - 1.001)
+        j = int(v)
+        r1, r2, row = rows[0, y], rows[1, y], y0 + (y >> level)
+        for x in range(0, touched.shape[1], step):
+            if not touched[y, x]:
+                continue
+            u = min(max((left + x + 0.5 * step) / cell - 0.5, 0.0), cells.shape[1] - 1.001)
+            i = int(u)
+            s, t = np.float32(u - i), np.float32(v - j)
+            upper = cells[j, i] + s * (cells[j, i + 1] - cells[j, i])
+            sigma = share * (upper + t * (cells[j + 1, i] + s * (cells[j + 1, i + 1] - cells[j + 1, i]) - upper))
+            column = x0 + (x >> level)
+            for c in range(3):
+                out[row, column, c] += sigma * (first[r1, x1 + x, c] + second[r2, x2 + x, c])
 
 
 def _counts(start: int, end: int, size: int, level: int) -> np.ndarray:
