@@ -323,6 +323,8 @@ class MeasuresTest(unittest.TestCase):
         self.assertAlmostEqual(moves.mm, moves.largest_px * 400 / width, places=3)
         self.assertNotEqual(moves.sides, moves.sides_before)
         self.assertLess(moves.tightest, 1.0)
+        self.assertGreater(moves.texture, 97)
+        self.assertLess(moves.texture, 108)
 
 
 class BehindTest(unittest.TestCase):

@@ -113,7 +113,7 @@ def _tell(session: Session, lines: list, as_json: bool) -> None:
     data = {
         "largest_move": {"px": round(moves.largest_px, 2), "percent": _round(moves.percent), "mm": round(moves.mm, 2)},
         "left_right_percent": _round(moves.sides), "left_right_photo_percent": _round(moves.sides_before),
-        "tightest": round(moves.tightest, 3),
+        "tightest": round(moves.tightest, 3), "texture_kept_percent": _round(moves.texture),
         "lines": [{"name": bend.name, "bend_px": round(bend.px, 2), "over": bend.over} for bend in moves.bends],
         "measures": list(rows.values()),
     }

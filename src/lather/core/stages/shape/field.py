@@ -192,6 +192,11 @@ class Field:
             return glance(pixels, places, part.x0, part.y0)
         return fetch(np.ascontiguousarray(pixels), places, part.x0, part.y0, TABLE)
 
+    def places_below(self, rect: Rect) -> np.ndarray:
+        """(h, w, 2) px: where the middle of each pixel of a level-0 rectangle comes from."""
+        return places_of_pixels(self.backward, self.grid.dx, self.grid.dy, rect.x0, rect.y0, 1, rect.width,
+                                rect.height)[0]
+
     # what is told of it
 
     def growth(self, rect: Rect, level: int) -> Mask:

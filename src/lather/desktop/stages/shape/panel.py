@@ -28,10 +28,12 @@ class ShapePanel(StagePanel):
         self.largest = Gauge("Largest move", high=_TRACK_PERCENT)
         self.sides = Gauge("Left and right differ", high=2 * _TRACK_PERCENT)
         self.tightest = Gauge("Tightest place", high=1.2)
+        self.texture = Gauge("Texture where moved", high=130.0)
         self.column.addWidget(self.largest)
         self.printed = self.add_note()
         self.column.addWidget(self.sides)
         self.column.addWidget(self.tightest)
+        self.column.addWidget(self.texture)
         head = QHBoxLayout()
         title = QLabel("Lines behind")
         title.setFont(font(strong=True))
@@ -70,6 +72,11 @@ class ShapePanel(StagePanel):
                                   Band(0, most, "sides that differ more than on the photo look crooked"))
         self.tightest.show_value(moves.tightest, f"{moves.tightest:.2f} · stops at {TIGHTEST:.2f}",
                                  Band(2 * TIGHTEST, 1.2, "skin pressed together that far shows as smeared texture"))
+
+        self.texture.setVisible(moves.texture is not None)
+        if moves.texture is not None:
+            self.texture.show_value(moves.texture, f"{moves.texture:.0f} %",
+                                    Band(97, 108, "what was moved must not look softer than the skin beside it"))
 
     def show_lines(self, bends: tuple[Bend, ...], held: set[str], looking: bool) -> None:
         """held: names of lines that are kept straight."""
