@@ -173,6 +173,15 @@ class FieldTest(unittest.TestCase):
         back = areas(engine.warp(finished).backward, WIDE / 320, HIGH / 240, spots(40_000))
         self.assertGreater(1 / back.max(), 0.2)
 
+    def test_moves_that_would_fold_together_are_held_back_and_counted(self):
+        session = session_of(skin_like(HIGH, WIDE))
+        towards = (made("push", [(260, 240), (300, 240)], size=120, order=1),
+                   made("push", [(390, 240), (340, 240)], size=120, order=2),
+                   made("measure", [(285, 240), (322, 240), (360, 240), (322, 240)], size=90, order=3))
+        job = with_edits(session.job, *towards)
+        self.assertGreaterEqual(moves_of(session.engine, job).held_back, 1)
+        self.assertGreater(moves_of(session.engine, job).tightest, 0.2)
+
     def test_texture_is_kept_where_it_is_moved(self):
         pixels = skin_like(HIGH, WIDE, seed=2)
         pixels = np.round(cv2.GaussianBlur(pixels.astype(np.float32), (0, 0), 1.2)).astype(np.uint16)
@@ -323,6 +332,7 @@ class MeasuresTest(unittest.TestCase):
         self.assertAlmostEqual(moves.mm, moves.largest_px * 400 / width, places=3)
         self.assertNotEqual(moves.sides, moves.sides_before)
         self.assertLess(moves.tightest, 1.0)
+        self.assertEqual(moves.held_back, 0)
         self.assertGreater(moves.texture, 97)
         self.assertLess(moves.texture, 108)
 

@@ -83,6 +83,7 @@ class Session:
         )
         for kind in session.engine.kinds.values():
             kind.offer(opened.patches)
+        session.engine.warp(session.job)  # what Shape moves is worked out here, and not in a window's thread
         return session
 
     @classmethod

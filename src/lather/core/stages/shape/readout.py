@@ -54,7 +54,8 @@ class Bend:
 class Moves:
     """largest_px: the largest move, in `place`. percent: of the face's width, None without a face. mm: in the print.
     sides, sides_before: left against right, % of the face's width. tightest: least area, of 1. texture: fine texture
-    where most was moved, in % of what it was; None where nothing was.
+    where most was moved, in % of what it was; None where nothing was. held_back: moves that count for less than they
+    were made for, as skin would fold.
     """
 
     largest_px: float = 0.0
@@ -66,6 +67,7 @@ class Moves:
     tightest: float = 1.0
     bends: tuple[Bend, ...] = ()
     texture: float | None = None
+    held_back: int = 0
 
     @property
     def worst_bend(self) -> Bend | None:
@@ -87,8 +89,13 @@ def moves_of(engine: "Engine", job: Job, lines: Sequence = ()) -> Moves:
         px, _name_of(face, x, y) if known else "", 100 * px / face.width_px if known else None,
         px * mm_per_px(job.brief, engine.photo.bounds), left_right(face, warp.to_above) if known else None, before,
         float(extremes(warp.forward, grid.dx, grid.dy, *warp.box)[0]), bends,
-        texture_kept(warp, engine.photo.read),
+        texture_kept(warp, engine.photo.read), held_back(engine, job),
     )
+
+
+def held_back(engine: "Engine", job: Job) -> int:
+    step = next(one for one in engine.stack(job, "shape").steps if one.stage.id == "shape")
+    return sum(len(engine.kinds["shape"].moves.of_layer(step, layer).cut) for layer in step.layers)
 
 
 def texture_kept(field: Field, read: Pixels) -> float | None:

@@ -63,7 +63,8 @@ class ShapePanel(StagePanel):
         self.largest.name = f"Largest, {moves.place}" if moves.place else "Largest move"
         percent = "" if moves.percent is None else f" · {moves.percent:.1f} %"
         self.largest.show_value(moves.percent or 0.0, f"{moves.largest_px:.0f} px{percent}", limits)
-        self.printed.setText(f"Printed {print_cm:.0f} cm long: {moves.mm:.1f} mm")
+        less = f" · {moves.held_back} held back: skin would fold" if moves.held_back else ""
+        self.printed.setText(f"Printed {print_cm:.0f} cm long: {moves.mm:.1f} mm{less}")
         known = moves.sides is not None
         self.sides.setVisible(known)
         if known:
