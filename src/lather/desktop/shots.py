@@ -106,10 +106,11 @@ def take_shots(folder: str | Path, stages: Collection[str] = tuple(STAGE_SHOTS))
         made.append(path)
 
     shot("start")
-    session = make_demo()
+    plate = demo_plate()
+    session = make_demo(plate)
     window._take(session)
     window.notice.clear()
-    desk, plate = window.screens["desk"], demo_plate()
+    desk = window.screens["desk"]
     canvas = desk.canvas
     canvas.centre_on(960, 1180, 0.8)
     wait_for(canvas.ready)

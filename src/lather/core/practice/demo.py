@@ -53,9 +53,9 @@ def _jpeg(pixels: np.ndarray) -> bytes:
     return buffer.getvalue()
 
 
-def make_demo() -> Session:
-    """A fresh demo job in memory."""
-    plate = demo_plate()
+def make_demo(plate: Plate | None = None) -> Session:
+    """A fresh demo job in memory. plate: `demo_plate()`, where it is there already."""
+    plate = plate or demo_plate()
     data = _jpeg(plate.photo)
     photo = Photo(decode_picture(data), data, "wren-spring-12.jpg")
     job = new_job(photo.source)

@@ -43,6 +43,14 @@ class Sitter:
     def linear(self) -> LinearRGB:
         return srgb.decode(as_float32(self.picture.pixels))
 
+    @cached_property
+    def edge_of_hair(self) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+        """(ys, xs) of places where the mass of hair ends, and its gradients (h, w) along x and y."""
+        mass = cv2.GaussianBlur((self.zones == HAIR).astype(np.float32), (0, 0), 2 * self.pixels_per_mm)
+        ys, xs = np.nonzero((mass > 0.25) & (mass < 0.6))
+        gy, gx = np.gradient(cv2.GaussianBlur(mass, (0, 0), 2 * self.pixels_per_mm))
+        return ys, xs, gx, gy
+
     @property
     def face_width_px(self) -> float:
         """Jaw angle to jaw angle."""

@@ -126,7 +126,7 @@ def hair_colour(scene: Scene) -> np.ndarray:
     thick = scene.places.clear(HAIR) > 3
     if thick.sum() < 200:
         return np.array([0.09, 0.055, 0.035], np.float32)
-    return np.median(scene.linear[thick], axis=0)
+    return np.array([np.median(channel) for channel in np.ascontiguousarray(scene.linear[thick].T)])
 
 
 def draw_hair(scene: Scene, kind: str, path: np.ndarray, width: float, colour: np.ndarray, *, shadow: float) -> Flaw:
@@ -214,12 +214,10 @@ def make_stray_hair(scene: Scene) -> Flaw | None:
     """A hair that leaves the mass and stands against the background, tapering to its tip."""
     rng = scene.rng
     background = scene.places.clear(0)
-    mass = cv2.GaussianBlur((scene.sitter.zones == HAIR).astype(np.float32), (0, 0), 2 * scene.per_mm)
-    ys, xs = np.nonzero((mass > 0.25) & (mass < 0.6))
+    ys, xs, gx, gy = scene.sitter.edge_of_hair
     if len(xs) < 50:
         return None
-    gy, gx = np.gradient(cv2.GaussianBlur(mass, (0, 0), 2 * scene.per_mm))
-    height, width_px = mass.shape
+    height, width_px = scene.sitter.zones.shape
     for _ in range(_TRIES * 4):
         i = rng.integers(len(xs))
         outward = -np.array([gx[ys[i], xs[i]], gy[ys[i], xs[i]]])
