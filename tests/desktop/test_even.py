@@ -18,7 +18,7 @@ class EvenCase(WindowCase):
         session = self.face.session()
         found = find_blotches(FindScene(self.face.measures)) if finds else []
         session.history.amend(SetFinds(tuple(found), self.face.measures.face))
-        self.take(session)
+        self.take_measured(session, self.face.measures)
         self.key(Qt.Key.Key_4)
         self.rest()
         self.dark = max((f for f in self.face.flaws if f.kind == "blotch_dark"), key=lambda f: f.contrast_de)

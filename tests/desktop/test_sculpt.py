@@ -12,7 +12,7 @@ class SculptCase(WindowCase):
     def open(self):
         self.face = made_face()
         session = self.face.session()
-        self.take(session)
+        self.take_measured(session, self.face.measures)
         self.key(Qt.Key.Key_5)
         self.rest()
         self.part, self.panel = self.desk.part, self.desk.part.list_panel
