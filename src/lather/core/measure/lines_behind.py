@@ -12,7 +12,7 @@ from lather.core.types import Mask
 _LEAST_SHARE = 0.10  # of the short side: what is shorter is texture
 _GROUND = 0.85
 _MARGIN_SHARE = 0.012  # of the long side, kept from the person
-_SAME_DEG, _SAME_SHARE = 2.0, 0.006  # pieces of one line: so much apart at most; of the long side
+_SAME_DEG, _SAME_SHARE = 3.5, 0.009  # pieces of one line: so much apart at most; of the long side
 _PERSON = 0.5
 _TOUCH_PX = 12.0  # of the small picture: gaps in a line that is seen throughout
 _MOST = 12

@@ -11,7 +11,7 @@ from lather.core.types import Rect
 
 _FADES = 3.0  # times what is held back, over which the hold fades beside the line
 _ALONG_PX = 4.0
-_ROUNDS = 6
+_ROUNDS, _WHOLLY, _STILL_PX = 16, 0.98, 0.05
 _NODES = 2.0  # beside the line that are held wholly
 
 
@@ -28,9 +28,13 @@ def keep_straight(grid: Grid, total: np.ndarray, box: Rect, lines: list[Stroke])
              for line in lines for points in (line.points[:, :2],) for n in range(0, len(points) - 1, 2)]
     holds = [hold for part in parts if (hold := _hold(grid, total, places, *part)) is not None]
     for _ in range(_ROUNDS if len(holds) > 1 else 1):
+        most = 0.0
         for held, across in holds:
             back = (-(held * (total[at] @ across))[..., None] * across).astype(np.float32)
             total[at] += np.float32(most_allowed(total, back, box, grid)) * back
+            most = max(most, float(np.abs(back[held > _WHOLLY]).max(initial=0.0)))
+        if most < _STILL_PX:
+            break
     return total
 
 

@@ -39,12 +39,15 @@ class BendNote(QFrame):
         column.addWidget(self.button)
         self.hide()
 
-    def show_bend(self, bend: Bend | None) -> None:
+    def show_bend(self, bend: Bend | None, held: bool = False) -> None:
+        """held: it is held already, as far as skin allows."""
         self.bend = bend
+        self.button.setVisible(not held)
         if bend is None:
             self.hide()
             return
-        self.text.setText(f"<b>{bend.name}</b> bends {bend.px:.1f} px<br>limit {BEND_LIMIT_PX:g} px · drawn × 10")
+        less = "<br>held as far as skin allows" if held else ""
+        self.text.setText(f"<b>{bend.name}</b> bends {bend.px:.1f} px<br>limit {BEND_LIMIT_PX:g} px · drawn × 10{less}")
         self.adjustSize()
         self.place()
         self.show()

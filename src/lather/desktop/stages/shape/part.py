@@ -312,7 +312,8 @@ class ShapePart(StagePart):
                                    self._limits_text(most), {zone: zone in held for zone in self._zones})
         self.panel.show_moves(self.moves, kind, long_edge_cm(job.brief))
         self.panel.show_lines(self.moves.bends, self._held_lines(), self._background.running("lines"))
-        self.note.show_bend(self.moves.worst_bend if self.canvas.mode == "after" else None)
+        worst = self.moves.worst_bend if self.canvas.mode == "after" else None
+        self.note.show_bend(worst, worst is not None and worst.name in self._held_lines())
 
     def _limits_text(self, most: float) -> str:
         kind = self._kind or "this job"
