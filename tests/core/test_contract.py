@@ -185,7 +185,7 @@ class OtherLayersTest(unittest.TestCase):
         engine = engine_of(skin())
         job = new_job(engine.photo.source)
         layer = job.stage("mend").layers[0]
-        edits = tuple(edit("carry", [(100, 100)], size=16, offset=(20, 0)) for _ in range(1500))
+        edits = tuple(edit("carry", [(100, 100)], size=16, offset=(20, 0)) for _ in range(1100))
         job = job.with_layer("mend", replace(layer, edits=edits))
         self.assertTrue(np.isfinite(engine.pixels(job, Rect(80, 80, 120, 120))).all())
 
