@@ -1,7 +1,9 @@
 """Shape: the field, what strokes do to it, measures, mirror, lines behind, and that everything follows."""
 
+import json
 import unittest
 from dataclasses import replace
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -29,6 +31,7 @@ from lather.core.stages.shape.lines import hold_of
 from lather.core.stages.shape.live import FOLDS
 from lather.core.stages.shape.mirror import PAIRS, looks_ahead, mirror_at
 from lather.core.stages.shape.readout import moves_of
+from lather.core.tools.registry import TOOLS, modes
 from lather.core.types import Rect
 from tests.support.faces import made_face
 from tests.support.pictures import engine_of, session_of, skin_like
@@ -231,7 +234,7 @@ class MirrorTest(unittest.TestCase):
             self.assertGreater(np.hypot(*here), 8)
             np.testing.assert_allclose(there, here * (-1, 1), atol=0.1)
 
-    def test_on_a_turned_head_they_move_alike_in_shares_of_their_halves(self):
+    def test_on_a_turned_head_a_place_goes_to_its_pair_and_moves_as_the_map_between_them_says(self):
         for name in ("tilda", "marlow"):
             face = made_face(name, scale=0.5).measures.face
             self.assertFalse(looks_ahead(face))
@@ -489,5 +492,8 @@ class FollowsTest(unittest.TestCase):
                       {"pull": [1, 2, 3, 1e9]}):
             with self.assertRaises(RequestError):
                 Stroke.from_json(stroke.to_json() | wrong, stroke.points)
+        schema = json.loads((Path(__file__).parents[2] / "docs" / "job.schema.json").read_text())
+        said = schema["$defs"]["stroke"]["properties"]
+        self.assertEqual((set(said["tool"]["enum"]), set(said["mode"]["enum"])), (set(TOOLS), set(modes())))
         flat = made("push", [(300, 240), (330, 240)], mirror=(0.0, 0.0, 0.0, 0.0, 5.0, 5.0))
         self.assertTrue(np.isfinite(field_of(flat).forward).all())

@@ -1,5 +1,7 @@
 """A slider whose track begins in the middle: 0 is as it was, either way is more."""
 
+from contextlib import suppress
+
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
@@ -7,15 +9,18 @@ from lather.desktop.panels.name_and_value import draw_name_and_value
 from lather.desktop.panels.value_slider import ValueSlider
 from lather.desktop.theme.tokens import theme
 
+_NUMBERS = "0123456789.,+-−"
 _SNAPS = 0.035  # of the track, around the middle
 
 
 class SignedSlider(ValueSlider):
-    """`aside`: what stands in the place of the value while both sides differ, or "". A double click sets it to 0."""
+    """`aside`: what stands in the place of the value while both sides differ, or "". A double click sets it to 0. A
+    number is typed while it has the focus, and taken with Return.
+    """
 
     def __init__(self, name: str, most: float, *, unit: str = "%", step: float = 0.1, parent=None):
         super().__init__(name, -most, most, 0.0, unit=unit, step=step, parent=parent)
-        self.aside = ""
+        self.aside = self._typed = ""
 
     def show_value(self, value: float, aside: str = "") -> None:
         self.aside = aside
@@ -24,7 +29,7 @@ class SignedSlider(ValueSlider):
         self.update()
 
     def text(self) -> str:
-        return self.aside or signed(self._value, self.unit)
+        return f"{self._typed} {self.unit}" if self._typed else self.aside or signed(self._value, self.unit)
 
     def shown_value(self) -> str:
         return self.text()
@@ -32,6 +37,24 @@ class SignedSlider(ValueSlider):
     def _value_at(self, x: float) -> float:
         value = super()._value_at(x)
         return 0.0 if abs(value) < _SNAPS * (self.high - self.low) / 2 else value
+
+    def keyPressEvent(self, event) -> None:
+        if event.text() and event.text() in _NUMBERS:
+            self._typed += event.text()
+        elif event.key() == Qt.Key.Key_Backspace:
+            self._typed = self._typed[:-1]
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._typed:
+            typed, self._typed = self._typed, ""
+            with suppress(ValueError):  # what is no number is as if it was not typed
+                self.set_value(float(typed.replace(",", ".").replace("−", "-")), tell=True)
+        else:
+            self._typed = ""
+            super().keyPressEvent(event)
+        self.update()
+
+    def focusOutEvent(self, event) -> None:
+        self._typed = ""
+        super().focusOutEvent(event)
 
     def mouseDoubleClickEvent(self, event) -> None:
         self.set_value(0.0, tell=True)

@@ -4,7 +4,6 @@ The heal is solved in a window around the newest points, with the same method as
 little changes when the pen is lifted. Buffers hold no more of the picture than the stroke has come to.
 """
 
-import threading
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -18,7 +17,8 @@ from lather.core.levels import halve
 from lather.core.stages.base import STILL, Finished, LiveEdit, Painting, mixed
 from lather.core.stages.patches.coarse import coarse, coarse_reach
 from lather.core.stages.patches.moved import moved_points, moved_stroke
-from lather.core.types import EMPTY, TILE, EncodedRGB, Rect, tile_rect, tiles_of
+from lather.core.stages.tiles_read import TilesRead
+from lather.core.types import EMPTY, EncodedRGB, Rect
 
 if TYPE_CHECKING:
     from lather.core.stages.patches.kind import PatchKind
@@ -43,11 +43,11 @@ class LivePatch(LiveEdit):
         self._walker = TouchWalker(self.stroke.brush)
         self._coverage = GrowingPlane(self._bounds)
         self._delta = GrowingPlane(self._bounds, 3)
-        self._known = _TilesRead(self._bounds, self._tile_before)
+        self._known = TilesRead(self._bounds, self._tile_before)
         self.laid = EMPTY
         self._pulling = kind.puller(self._layer, self.stroke)
-        self._untouched = _TilesRead(self._bounds, self._seen)
-        self._pulled = _TilesRead(self._bounds, self._untouched.view)
+        self._untouched = TilesRead(self._bounds, self._seen)
+        self._pulled = TilesRead(self._bounds, self._untouched.view)
 
     def extend(self, points: np.ndarray, *, paint: bool = True) -> Rect:
         if self._around.warp is not STILL:
@@ -141,37 +141,3 @@ class LivePatch(LiveEdit):
     def finish(self, points: np.ndarray) -> Finished:
         stroke = replace(self._painting.stroke, points=freeze_points(points))
         return self._kind.finish(self._painting, stroke, self.before)
-
-
-class _TilesRead:
-    """A plane that is read tile by tile, each tile once."""
-
-    def __init__(self, bounds: Rect, read):
-        self._bounds, self._read = bounds, read
-        self._plane = GrowingPlane(bounds, 3)
-        self._known: set[tuple[int, int]] = set()
-        self._lock = threading.RLock()  # a picture is worked in two halves, and one may make the plane grow
-
-    def view(self, rect: Rect) -> EncodedRGB:
-        """The pixels of a rectangle; what is written into them stays, until the plane grows."""
-        with self._lock:
-            for column, row in tiles_of(rect):
-                if (column, row) not in self._known:
-                    tile = tile_rect(column, row, self._bounds.x1, self._bounds.y1)
-                    values = self._read(tile)
-                    self._plane.view(tile)[:] = values
-                    self._known.add((column, row))
-            return self._plane.view(rect)
-
-    def peek(self, rect: Rect) -> EncodedRGB:
-        """What is there, 0 where nothing was read."""
-        return self._plane.cut(rect)
-
-    def read_in(self, rect: Rect) -> np.ndarray:
-        """True where tiles have been read, (h, w)."""
-        known = np.zeros((rect.height, rect.width), bool)
-        for column, row in tiles_of(rect):
-            if (column, row) in self._known:
-                tile = Rect(column * TILE, row * TILE, (column + 1) * TILE, (row + 1) * TILE)
-                known[tile.intersect(rect).slices(rect)] = True
-        return known

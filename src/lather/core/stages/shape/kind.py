@@ -4,7 +4,6 @@ import hashlib
 from dataclasses import replace
 
 from lather.core.job.model import Job, Stroke
-from lather.core.parameters import EVERYWHERE
 from lather.core.stages.base import STILL, LayerKind, LiveEdit, Painting, Step, Surroundings, Warp
 from lather.core.stages.shape.field import Field
 from lather.core.stages.shape.layers import METHOD, Moves
@@ -19,14 +18,10 @@ class ShapeKind(LayerKind):
     id = "shape"
     folds = True
     over_finished = True  # what lies beneath is read through the field, and so more than once
-    levels_within = 0.06  # Lanczos at a level against Lanczos reduced
-    parameters = (EVERYWHERE,)
+    levels_within = 0.06  # pixels of a level between which it is told, against those beneath
 
     def __init__(self, stores: Stores | None = None):
         self.moves: Moves = (stores or Stores()).moves
-
-    def acts(self, layer) -> bool:
-        return bool(layer.edits)
 
     def field(self, step: Step) -> Field:
         return self.moves.field(step)

@@ -1,18 +1,17 @@
 """A stroke of Shape under the pen: the field follows where the brush is, and the picture is fetched through it."""
 
-import threading
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from lather.core.brush.growing import GrowingPlane
 from lather.core.job.model import freeze_points
-from lather.core.stages.base import Finished, LiveEdit, Painting, Pixels, Step
+from lather.core.stages.base import Finished, LiveEdit, Painting, Step
 from lather.core.stages.shape.field import Field, moved_box, turn_round
 from lather.core.stages.shape.guard import allowed
 from lather.core.stages.shape.stroke import HOLDS, LINES, ShapeStroke, in_steps
-from lather.core.types import EMPTY, EncodedRGB, Rect, tile_rect, tiles_of
+from lather.core.stages.tiles_read import TilesRead
+from lather.core.types import EMPTY, EncodedRGB, Rect
 
 if TYPE_CHECKING:
     from lather.core.stages.shape.kind import ShapeKind
@@ -20,26 +19,6 @@ if TYPE_CHECKING:
 _LEAST_STEP = 0.1  # of the way to a point, that is still tried where all of it would fold
 FOLDS = "Stopped where skin would fold. Begin again from another side, or with a larger brush."
 _NOTHING = {"tuck": "No outline of hair or body lies under the brush; lead it along one."}
-
-
-class Tiles:
-    """The picture beneath, each tile read once while the pen is down, and put together without a copy."""
-
-    def __init__(self, read: Pixels, bounds: Rect):
-        self._read, self._bounds = read, bounds
-        self._levels: dict[int, tuple[GrowingPlane, set]] = {}
-        self._lock = threading.RLock()  # a picture is worked in two halves
-
-    def read(self, rect: Rect, level: int) -> EncodedRGB:
-        with self._lock:
-            whole = self._bounds.at_level(level)
-            plane, known = self._levels.setdefault(level, (GrowingPlane(whole, 3), set()))
-            for column, row in tiles_of(rect):
-                if (column, row) not in known:
-                    tile = tile_rect(column, row, whole.x1, whole.y1)
-                    plane.view(tile)[:] = self._read(tile, level)
-                    known.add((column, row))
-            return plane.view(rect)
 
 
 class LiveShape(LiveEdit):
@@ -61,8 +40,9 @@ class LiveShape(LiveEdit):
                                               base.back_box)
         self._guarded = self._own.moves.copy()
         self._shape = ShapeStroke(base.grid, self.stroke, self._own.held, self._own.moves, layer.fence)
-        self._alone = len(step.layers) == 1 and self._scale == 1  # then the layer's own moves are all there is
-        self._below = Tiles(painting.around.below, painting.around.bounds)
+        bound = any(edit.tool in LINES for edit in layer.edits)
+        self._alone = len(step.layers) == 1 and self._scale == 1 and not bound  # its own moves are all there is
+        self._below: dict[int, TilesRead] = {}  # by level
         self._finds_outline = self.stroke.tool == "tuck" and self.stroke.pull is None
         self._taken: list[np.ndarray] = []
         self._stopped = False
@@ -164,7 +144,13 @@ class LiveShape(LiveEdit):
         return replace(self.stroke, points=freeze_points(np.array(self._taken)))
 
     def pixels(self, rect: Rect, level: int) -> EncodedRGB:
-        return self._field.resample(self._below.read, rect, level, sharp=self.settled)
+        return self._field.resample(self._beneath, rect, level, sharp=self.settled)
+
+    def _beneath(self, rect: Rect, level: int) -> EncodedRGB:
+        """The picture beneath, each tile read once while the pen is down."""
+        around = self._painting.around
+        tiles = TilesRead(around.bounds.at_level(level), lambda tile: around.below(tile, level))
+        return self._below.setdefault(level, tiles).view(rect)
 
     @property
     def stand_in(self) -> bool:

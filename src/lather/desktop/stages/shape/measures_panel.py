@@ -26,8 +26,8 @@ class MeasureRow(QWidget):
         column.setContentsMargins(6, 2, 6, 1)
         column.setSpacing(0)
         self.both = SignedSlider(measure.label, 3.0)
-        self.both.setToolTip(f"{measure.hint[:1].upper()}{measure.hint[1:]}; in hand its points can be dragged. Double "
-                             "click: as on the photo")
+        self.both.setToolTip(f"{measure.hint[:1].upper()}{measure.hint[1:]}; in hand its points can be dragged. Tab to "
+                             "it and type a number, or double click: as on the photo")
         self.both.changed.connect(lambda value, dragging: self._tell(measure.sides, value, dragging))
         column.addWidget(self.both)
         self.title = QLabel(f"{measure.label}, singly")
