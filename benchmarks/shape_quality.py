@@ -129,7 +129,8 @@ def texture(plate, face_px: float) -> tuple[list[float], float]:
     x, y = float(np.median(xs)), float(np.median(ys))
     hold = stroke("hold", [(x + 0.2 * face_px, y), (x + 0.2 * face_px, y + 0.1 * face_px)], 0.12 * face_px, 1, edge=0.3)
     push = stroke("push", [(x - 0.015 * face_px, y), (x + 0.015 * face_px, y + 0.01 * face_px)], 0.6 * face_px, 2)
-    warp, job = by_hand(session, [hold, push])
+    held, _ = by_hand(session, [hold, push])  # the hold stops the push: texture is asked for where it goes all the way
+    warp, job = by_hand(session, [push])
     area = Rect(*(int(v) for v in (x - 0.2 * face_px, y - 0.2 * face_px, x + 0.12 * face_px, y + 0.2 * face_px)))
     after, photo = session.engine.pixels(job, area).mean(-1), session.photo.read(session.photo.bounds).mean(-1)
     places = np.stack(np.meshgrid(np.arange(area.x0, area.x1), np.arange(area.y0, area.y1)), -1) + 0.5
@@ -144,7 +145,7 @@ def texture(plate, face_px: float) -> tuple[list[float], float]:
         now = after - cv2.GaussianBlur(after, (0, 0), radius)
         kept.append(float(now[moved].std() / fine[source[..., 1], source[..., 0]][moved].std()))
     inside = np.array([(x + 0.2 * face_px, y + t * face_px) for t in np.linspace(0, 0.1, 20)])
-    return kept, float(np.abs(warp.to_above(inside) - inside).max())
+    return kept, float(np.abs(held.to_above(inside) - inside).max())
 
 
 def lines(name: str, seed: int) -> tuple[float, float]:
