@@ -16,10 +16,11 @@ from lather.core.job import known
 from lather.core.job.model import Layer, new_id
 from lather.core.parameters import EVERYWHERE, Choice, Flag, Number
 from lather.core.stages import registry
+from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.core.stages.base import LayerKind, LiveEdit, Painting, Step, Surroundings, Warp
 from lather.core.stages.example import FENCE, HEIGHT, WIDTH, edit
 from lather.core.stages.info import StageInfo
-from lather.core.stages.maps.kind import AdjustmentKind, MapKind
+from lather.core.stages.maps.kind import MapKind
 from lather.core.stages.patches.live import LivePatch
 from lather.core.tools.base import Tool
 from lather.core.tools.registry import TOOLS
@@ -40,10 +41,14 @@ class BrightenKind(MapKind):
 class TintKind(AdjustmentKind):
     id = "toy_tint"
     method = b"toy-tint-1"
-    parameters = (
-        EVERYWHERE, Number("warmth", "Warmth", ranges.SHARE, 0.5, "%", shown_times=100),
+    label = "Warmer"
+    own = (
+        Number("warmth", "Warmth", ranges.SHARE, 0.5, "%", shown_times=100),
         Choice("side", "Side", {"red": "Red", "blue": "Blue"}, "red"), Flag("gentle", "Gently"),
     )
+
+    def neutral(self, layer):
+        return layer.settings.get("warmth") == 0
 
     def applied(self, around, layer, pixels, coverage, rect, level):
         amount = np.float32(0.1 * layer.settings.get("warmth", 0.5)) * (0.5 if layer.settings.get("gentle") else 1)
@@ -143,7 +148,7 @@ MOVING = StageInfo(
 
 
 def with_toys(case: unittest.TestCase, *infos: StageInfo) -> list[StageInfo]:
-    """Lets the toy stages in until the end of a test; returns all stages that can be painted on."""
+    """Lets the toy stages in, in the place of real ones, until the end of a test; returns those that are painted on."""
     chosen = infos or (MAPPING, ADJUSTING, MOVING)
     stages = [*registry.STAGES]
     for target, values in ((TOOLS, {tool.id: tool for tool in (BRIGHTEN, MASK)}), (known.KINDS, {})):
@@ -153,4 +158,4 @@ def with_toys(case: unittest.TestCase, *infos: StageInfo) -> list[StageInfo]:
     case.addCleanup(registry.STAGES.__setitem__, slice(None), stages)
     for info in chosen:
         registry.add(info)  # the line that a stage has in the registry
-    return [info for info in registry.STAGES if info.id != MOVING.id] if not infos else [*registry.STAGES]
+    return [info for info in chosen if info.id != MOVING.id]

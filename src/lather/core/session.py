@@ -22,6 +22,7 @@ from lather.core.job.model import Job, new_job
 from lather.core.lamps.kind import LampKind
 from lather.core.measure.person_outline import PersonOutline
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.measure.zone_masks import ZoneMasks
 from lather.core.stages.registry import make_kinds
 from lather.core.threads import ARITHMETIC
 
@@ -44,6 +45,7 @@ class Session:
     def __post_init__(self):
         self.engine = Engine(self.photo, make_kinds() | {LampKind.id: LampKind()})
         self.engine.outline = cache(lambda: PersonOutline(PhotoMeasures(self.photo)))  # looked for when first asked
+        self.engine.zones = ZoneMasks(self.photo)
 
     @property
     def job(self) -> Job:

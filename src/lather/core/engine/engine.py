@@ -16,7 +16,7 @@ from lather.core.job.face_map import FaceMap
 from lather.core.job.model import STAGE_IDS, Job, Stage
 from lather.core.memory import Budget
 from lather.core.recent import Recent
-from lather.core.stages.base import STILL, LayerKind, Pixels, Step, Surroundings, Warp, mixed
+from lather.core.stages.base import STILL, LayerKind, Pixels, Step, Surroundings, Warp, Zones, mixed
 from lather.core.types import TILE, EncodedRGB, Rect, tile_rect, tiles_of
 
 _STACKS_KEPT = 16
@@ -46,7 +46,7 @@ class Engine:
     """Renders jobs over one photo.
 
     photo: the source. kinds: layer kinds by id. budget: how much memory may be taken. outline(): where the person ends
-    (a `PersonOutline`), None where nobody looks for it.
+    (a `PersonOutline`), zones: where skin, lips, hair … lie; None where nobody looks for them.
     """
 
     def __init__(self, photo: Photo, kinds: Mapping[str, LayerKind], *, budget: Budget | None = None):
@@ -56,6 +56,7 @@ class Engine:
         self.cache = TileCache(self.budget.share("tiles"))
         self._stacks = Recent(_STACKS_KEPT)
         self.outline: Callable[[], Outline | None] = lambda: None
+        self.zones: Zones | None = None
 
     def stack(self, job: Job, stage_id: str | None = None) -> "Stack":
         """The active layers of a job up to and with a stage (all stages if None). `"photo"` has none, `"moved"` only
@@ -237,6 +238,7 @@ class Stack:
             warp,
             self._faces,
             self._job_kind,
+            zones=self._engine.zones,
         )
 
     def _finished(self, upto: int, rect: Rect, level: int) -> EncodedRGB:

@@ -14,7 +14,7 @@ from lather.core.face.eyes import find_eye_parts
 from lather.core.face.lips import find_mouth
 from lather.core.job.face_map import SIDES, FaceMap
 from lather.core.job.face_mesh import NOSE, NOSTRILS, OVAL, SMALL_ZONES
-from lather.core.types import Mask, Rect
+from lather.core.types import Lab, Mask, Rect
 
 WIDE = ("forehead", "nose", "cheek, left", "cheek, right", "chin", "jaw, left", "jaw, right", "neck")
 _PARTS = ("lips", "teeth", "mouth", *(f"{part}, {side}" for side in SIDES for part in ("eye white", "iris")))
@@ -108,17 +108,35 @@ class FaceZones:
         like = cv2.morphologyEx(like, cv2.MORPH_OPEN, np.ones((7, 7), np.uint8))
         return cv2.morphologyEx(like, cv2.MORPH_CLOSE, np.ones((_HIGHLIGHT_PX,) * 2, np.uint8)) > 0  # shine is skin too
 
-    def mask(self, zone: str, rect: Rect, level: int = 0) -> Mask:
-        """Share 0-1 of a zone of NAMES over a rectangle of a level, float32 (h, w)."""
+    @cached_property
+    def close_lab(self) -> Lab:
+        return srgb_to_lab(self.close.pixels)
+
+    def share(self, zone: str) -> Mask:
+        """Share 0-1 of a zone of NAMES, on the grid of `close`."""
         own = self._parts.get(zone)
         if own is None:
             own = (self.labels == NAMES.index(zone) + 1).astype(np.float32)
             own = cv2.GaussianBlur(own, (0, 0), max(0.6, _SOFT * self.face.width_px / self.close.scale))
-        step = float(1 << level)
-        x, y = (np.array([rect.x0, rect.y0]) * step - self.close.origin) / self.close.scale
+        return own
+
+    def mask(self, zone: str, rect: Rect, level: int = 0) -> Mask:
+        """Share 0-1 of a zone of NAMES over a rectangle of a level, float32 (h, w)."""
+        return self.laid(self.share(zone), rect, level)
+
+    def laid(self, own: Mask, rect: Rect, level: int = 0) -> Mask:
+        """What lies on the grid of `close`, over a rectangle of a level; 0 outside it."""
+        return self._read(own, (rect.height, rect.width), (rect.x0, rect.y0), float(1 << level))
+
+    def on_grid(self, zone: str, shape: tuple[int, int], scale: float) -> Mask:
+        """Share of a zone over the whole photo, shown at a size (h, w) with so many source px to a pixel."""
+        return self._read(self.share(zone), shape, (0, 0), scale)
+
+    def _read(self, own: Mask, shape: tuple[int, int], corner: tuple[int, int], step: float) -> Mask:
+        x, y = (np.array(corner) * step - self.close.origin) / self.close.scale
         k = step / self.close.scale
         matrix = np.array([[k, 0, x + 0.5 * k - 0.5], [0, k, y + 0.5 * k - 0.5]])
-        return cv2.warpAffine(np.ascontiguousarray(own), matrix, (rect.width, rect.height),
+        return cv2.warpAffine(np.ascontiguousarray(own), matrix, shape[::-1],
                               flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
 
     def outlines(self) -> list[tuple[str, np.ndarray]]:

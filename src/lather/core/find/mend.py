@@ -9,6 +9,7 @@ import numpy as np
 
 from lather.core.engine.engine import Engine
 from lather.core.errors import Cancelled
+from lather.core.find.colour import colour_command
 from lather.core.find.even import SHARE, even_command
 from lather.core.find.self_check import is_better, lays_gloss, stands_off
 from lather.core.find.source_of_tone import sparing, without_gloss
@@ -130,6 +131,8 @@ def mend_command(
     """
     if stage_of_kind(find.kind) == "even":
         return even_command(job, (find,), default_layer_id, share=share)
+    if stage_of_kind(find.kind) == "colour":
+        return colour_command(engine, job, find)
     place = layer_for(job, find, default_layer_id, stage_id)
     stroke = next(_better(engine, job, find, place, _proposals(engine, job, find, place)), None)
     if stroke is None:

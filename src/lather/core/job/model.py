@@ -230,7 +230,7 @@ def _numbers(values: list | None, count: int) -> tuple[float, ...] | None:
 class Layer:
     """A named list of edits with strength 0-1 and a switch; `kind` says which stage method renders it.
 
-    settings: plain values of its kind (widths, bands); `"everywhere": True` makes it act without edits.
+    settings: plain values of its kind (widths, bands); some make it act without edits (`acts_by_itself`).
     soften: the kind of find that it softens, or ""; where: in which zone. Such a layer is found again by the two.
     fence: none of its edits reaches outside it. unknown_edits: edits of a newer version, as they were read: they do
     nothing here and are written back.
@@ -249,6 +249,11 @@ class Layer:
     where: str = ""
     unknown_edits: tuple[dict, ...] = ()
     extra: dict = field(default_factory=dict)
+
+
+def acts_by_itself(layer: Layer) -> bool:
+    """True for a layer that acts where nothing was painted: everywhere, by zone, or around what was painted."""
+    return any(layer.settings.get(name) for name in ("everywhere", "zones", "turned"))
 
 
 @dataclass(frozen=True)
@@ -375,14 +380,14 @@ class Job:
 
 
 _MENDS = Recent(1)
-_TAKES_AWAY = ("mend", "strands", "even")  # smoothing tone or adding grain takes no flaw away
+_TAKES_AWAY = ("mend", "strands", "even", "colour")  # smoothing tone or adding grain takes no flaw away
 
 
 def _mended(lists, finds) -> tuple[frozenset[str], frozenset[str]]:
-    edits = [edit for edits in lists for edit in edits if TOOLS[edit.tool].mends]
+    edits = [edit for edits in lists for edit in edits]
     on_purpose = frozenset(edit.find for edit in edits if edit.find)
     mended = set(on_purpose)
-    by_hand = [edit for edit in edits if not edit.find]
+    by_hand = [edit for edit in edits if not edit.find and TOOLS[edit.tool].mends]
     if by_hand and finds:
         boxes = np.array([edit.bounds for edit in by_hand])
         for find in finds:

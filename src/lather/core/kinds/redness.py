@@ -2,4 +2,4 @@
 
 from lather.core.kinds.base import FindKind
 
-KIND = FindKind("redness", "Redness", by_hand=True)
+KIND = FindKind("redness", "Redness", stage="colour")

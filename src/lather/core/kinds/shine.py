@@ -2,4 +2,4 @@
 
 from lather.core.kinds.base import FindKind
 
-KIND = FindKind("shine", "Shine", by_hand=True)
+KIND = FindKind("shine", "Shine", stage="colour")

@@ -81,7 +81,10 @@ def score_picture(folder: PracticeFolder, result: Lab) -> Score:
     error = tone_error(result, folder.truth, folder.face_width_px)
     flawed = np.zeros(folder.zones.shape, np.uint8)
     for flaw in folder.flaws:
-        cv2.fillPoly(flawed, [_polygon(flaw)], 1)
+        if "label" in flaw:  # a whole zone of the plate
+            flawed[folder.zones == flaw["label"]] = 1
+        else:
+            cv2.fillPoly(flawed, [_polygon(flaw)], 1)
     near = cv2.dilate(flawed, np.ones((2 * int(0.02 * folder.face_width_px) + 5,) * 2, np.uint8)) > 0
     skin = (folder.zones == SKIN) & ~near
     removed, by_kind = _removed(folder, error)
@@ -133,7 +136,8 @@ def _removed(folder: PracticeFolder, error: np.ndarray) -> tuple[float, dict]:
     for flaw in folder.flaws:
         if flaw.get("keeper") or not flaw.get("worth", True):
             continue
-        ok = float(_inside(error, flaw).mean()) <= REMOVED_DE
+        inside = error[folder.zones == flaw["label"]] if "label" in flaw else _inside(error, flaw)
+        ok = float(inside.mean()) <= REMOVED_DE
         gone.append(ok)
         weight.append(flaw["contrast_de"] * np.sqrt(flaw["size_px"]))
         by_kind.setdefault(flaw["kind"], []).append(ok)

@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 
 from lather.core.job.face_map import FaceMap
-from lather.core.job.model import Job, Layer, Stage, Stroke
+from lather.core.job.model import Job, Layer, Stage, Stroke, acts_by_itself
 from lather.core.parameters import Parameter
 from lather.core.types import EMPTY, EncodedRGB, Mask, Rect
 
@@ -52,6 +52,13 @@ class Warp(Protocol):
 
     def growth(self, rect: Rect, level: int) -> Mask:
         """Area of what is shown at a rectangle of a level above, against its area on the photo."""
+
+
+class Zones(Protocol):
+    """Soft masks of the zones that a mask may start from (`stages.adjust.zones`)."""
+
+    def mask(self, zone: str, faces: tuple[FaceMap, ...], rect: Rect, level: int) -> Mask:
+        """Share 0-1 of a zone over a rectangle of a level, on the photo: float32 (h, w), a new array."""
 
 
 class Still:
@@ -114,6 +121,7 @@ class Surroundings:
     `beneath` names what lies under the step: the layers themselves and the strengths of the stages they close. While
     `same_beneath` holds, `below` is the same. stage_fingerprint: of the input of the stage. warp: how the steps beneath
     have moved the photo; `photo` is moved alike. faces, job_kind: of the job. draft: it is looked at for a moment only.
+    zones: where skin, lips, hair … lie on the photo, None where nobody looks for them.
     """
 
     bounds: Rect
@@ -127,6 +135,7 @@ class Surroundings:
     faces: tuple[FaceMap, ...] = ()
     job_kind: str | None = None
     draft: bool = False
+    zones: Zones | None = None
 
 
 @dataclass(frozen=True)
@@ -203,7 +212,7 @@ class LayerKind(ABC):
 
     def acts(self, layer: Layer) -> bool:
         """False for a layer that would leave the picture as it is."""
-        return bool(layer.edits or layer.settings.get("everywhere"))
+        return bool(layer.edits or acts_by_itself(layer))
 
     def needs(self, step: Step, rect: Rect) -> Rect:
         """Level-0 pixels of its input that a level-0 rectangle may depend on."""

@@ -14,7 +14,7 @@ def _none() -> tuple[Layer, ...]:
 
 @dataclass(frozen=True)
 class StageInfo:
-    """id: one of STAGE_IDS. kind: of its layers. tools: what can be done on them; tools_of(layer) where that depends
+    """id: one of STAGE_IDS. kind: of its layers; more_kinds: others that its layers may be of. tools: what can be done on them; tools_of(layer) where that depends
     on the layer. edit_word: what an edit is called. finds: flaws of this stage are listed and mended by key.
     automatic(job, measures): the step that it does by itself, or None. example: layers that use every tool and overlap,
     inside 611×523 px, for the contract test.
@@ -30,6 +30,12 @@ class StageInfo:
     edit_word: str = "edit"
     finds: bool = False
     automatic: Callable[[Job, object], Command | None] | None = None
+    more_kinds: tuple[type[LayerKind], ...] = ()
+
+    @property
+    def kinds(self) -> dict[str, type[LayerKind]]:
+        """All that its layers may be of, by id."""
+        return {kind.id: kind for kind in (self.kind, *self.more_kinds)}
 
     @property
     def number(self) -> int:

@@ -2,7 +2,10 @@
 
 from lather.core.job import known
 from lather.core.stages.base import LayerKind
+from lather.core.stages.colour.stage import STAGE as COLOUR
+from lather.core.stages.crisp.stage import STAGE as CRISP
 from lather.core.stages.even.stage import STAGE as EVEN
+from lather.core.stages.finish.stage import STAGE as FINISH
 from lather.core.stages.grain.stage import STAGE as GRAIN
 from lather.core.stages.info import StageInfo
 from lather.core.stages.mend.stage import STAGE as MEND
@@ -17,10 +20,9 @@ STAGES: list[StageInfo] = []
 
 
 def add(info: StageInfo) -> None:
-    """Let a stage in. A job file that holds its layers is understood from now on."""
-    STAGES.append(info)
-    STAGES.sort(key=lambda one: one.number)
-    known.KINDS[info.kind.id] = info.kind.parameters
+    """Let a stage in, in the place of one with its id. A job file that holds its layers is understood from now on."""
+    STAGES[:] = sorted((*(one for one in STAGES if one.id != info.id), info), key=lambda one: one.number)
+    known.KINDS.update({kind.id: kind.parameters for kind in info.kinds.values()})
 
 
 for _stage in (
@@ -29,8 +31,11 @@ for _stage in (
     SPLIT,
     EVEN,
     SCULPT,
+    COLOUR,
     SHAPE,
     GRAIN,
+    CRISP,
+    FINISH,
 ):
     add(_stage)
 
@@ -46,4 +51,4 @@ def is_computed(stage_id: str) -> bool:
 def make_kinds() -> dict[str, LayerKind]:
     """Fresh layer kinds for one open photo; what they keep lies in common stores, each with one limit."""
     stores = Stores()
-    return {info.kind.id: info.kind(stores) for info in STAGES}
+    return {kind.id: kind(stores) for info in STAGES for kind in info.kinds.values()}

@@ -15,6 +15,7 @@ class Tool:
     fitted to the surroundings by a membrane. modes: what `Stroke.mode` may be, the first one to start with; none where
     it has no choice. mends: a find that it covers counts as mended. lays_over_keepers: it may harm a mark that is to
     stay. shifted: the tool that it is while Shift is held. mirrors: it can act on the other side of the face as well.
+    lays: False for one that lays no edit down, but says what a layer goes by.
     """
 
     id: str
@@ -32,6 +33,7 @@ class Tool:
     lays_over_keepers: bool = True
     shifted: str = "give_back"
     mirrors: bool = False
+    lays: bool = True
     icon: str = ""
 
     @property

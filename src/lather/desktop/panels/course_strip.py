@@ -3,7 +3,7 @@
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from lather.core.job.model import Job
+from lather.core.job.model import Job, acts_by_itself
 from lather.core.stages.info import StageInfo
 from lather.core.stages.registry import STAGES
 from lather.desktop.theme.style import font
@@ -51,7 +51,7 @@ class _StageCell(QFrame):
     def show_job(self, job: Job, taken: bool) -> None:
         stage, info = job.stage(self.info.id), self.info
         edits = sum(len(layer.edits) for layer in stage.layers)
-        acts = edits or any(layer.settings.get("everywhere") for layer in stage.layers)
+        acts = edits or any(acts_by_itself(layer) for layer in stage.layers)
         shown = (taken, edits, bool(acts), stage.on, stage.strength)
         if shown == self._shown:
             return

@@ -111,23 +111,26 @@ def _press(scene: Scene, kind: str, path, width: float, rect, density, shade, ma
     return line_flaw(kind, path, width, reached, 0.65 * width)
 
 
-def _soft_area(scene: Scene, kind: str, size_mm, draw, contrast_de, where=None) -> Flaw | None:
+def soft_area(scene: Scene, kind: str, size_mm, draw, contrast_de, where=None) -> Flaw | None:
     """A wide soft patch somewhere on skin; `draw(before, mask, strength, rect)`."""
     rng = scene.rng
     size = rng.uniform(*size_mm) * scene.per_mm
     place = scene.places.take(0.4 * size, SKIN, gap=4, where=where, among="areas")
-    if place is None:
-        return None
-    rect = scene.window(*place, 1.2 * size)
-    mask, outline = blob(scene, rect, *place, size / 2, softness=1.5, rough=0.3)
+    return None if place is None else area_at(scene, kind, *place, size, draw, contrast_de)
+
+
+def area_at(scene: Scene, kind: str, x: float, y: float, size: float, draw, contrast_de) -> Flaw:
+    """A wide soft patch of skin around a place, of a size in px."""
+    rect = scene.window(x, y, 1.2 * size)
+    mask, outline = blob(scene, rect, x, y, size / 2, softness=1.5, rough=0.3)
     skin = cv2.GaussianBlur((scene.zones(rect) == SKIN).astype(np.float32), (0, 0), 1.5)
     mask = mask * skin
     before = scene.read(rect)
     after, reached = to_contrast(
-        lambda s: draw(before, mask[..., None], s, rect), before, mask, rng.uniform(*contrast_de)
+        lambda s: draw(before, mask[..., None], s, rect), before, mask, scene.rng.uniform(*contrast_de)
     )
     scene.write(rect, after)
-    return Flaw(kind, *place, float(size), reached, False, outline)
+    return Flaw(kind, x, y, float(size), reached, False, outline)
 
 
 def make_blotch(scene: Scene) -> Flaw | None:
@@ -138,22 +141,27 @@ def make_blotch(scene: Scene) -> Flaw | None:
     if rng.uniform() < _COLOURLESS:
         colour = np.full(3, 0.8, np.float32)
     kind = "blotch_dark" if sign > 0 else "blotch_bright"
-    return _soft_area(scene, kind, (2, 8), lambda b, m, s, _: b * np.exp(-sign * s * colour * m), (2.0, 4.0))
+    return soft_area(scene, kind, (2, 8), lambda b, m, s, _: b * np.exp(-sign * s * colour * m), (2.0, 4.0))
 
 
 def make_redness(scene: Scene) -> Flaw | None:
-    return _soft_area(scene, "redness", (10, 22), lambda b, m, s, _: b * np.exp(-s * BLOOD * m), (3.0, 6.0))
+    return soft_area(scene, "redness", (10, 22), lambda b, m, s, _: b * np.exp(-s * BLOOD * m), (3.0, 6.0))
 
 
 def make_shine(scene: Scene) -> Flaw | None:
-    """A hot spot of oily skin: the light's own white over skin that faces it, broken up by the pores."""
-    luminance = scene.linear.mean(-1)
-    bright = cv2.GaussianBlur(luminance, (0, 0), 2 * scene.per_mm)
+    """A hot spot of oily skin, where it faces the light."""
+    bright = cv2.GaussianBlur(scene.linear.mean(-1), (0, 0), 2 * scene.per_mm)
     where = bright > np.percentile(bright[scene.sitter.zones == SKIN], 55)
+    return soft_area(scene, "shine", (6, 12), gloss_on(scene), (11.0, 19.0), where)
+
+
+def gloss_on(scene: Scene):
+    """Draws the light's own white over skin, broken up by the pores."""
+    luminance = scene.linear.mean(-1)
     pores = luminance / np.maximum(cv2.GaussianBlur(luminance, (0, 0), 0.5 * scene.per_mm), 1e-4) - 1
     gloss = np.clip(1 + 2.1 * pores, 0.2, 2.2)[..., None]
 
     def draw(before, mask, strength, rect):
         return np.minimum(before + strength * 0.45 * mask * gloss[rect.slices(scene.whole)], 1.0)
 
-    return _soft_area(scene, "shine", (6, 12), draw, (11.0, 19.0), where)
+    return draw

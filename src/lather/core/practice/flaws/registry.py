@@ -3,13 +3,20 @@
 from collections.abc import Callable
 from functools import partial
 
-from lather.core.practice.flaws import areas, foreign, lines, makeup, spots, warps
+from lather.core.practice.flaws import areas, colour, foreign, lines, makeup, spots, warps
 from lather.core.practice.flaws.base import Flaw, Scene
 
 MAKERS: dict[str, Callable[[Scene], Flaw | None]] = {
+    "uneven_ground": colour.make_uneven_ground,
+    "red_ears": colour.make_red_ears,
+    "red_neck": colour.make_red_neck,
+    "blue_forehead": colour.make_blue_forehead,
+    "yellow_teeth": colour.make_yellow_teeth,
+    "dull_eyes": colour.make_dull_eyes,
     "blotch": areas.make_blotch,
     "redness": areas.make_redness,
     "shine": areas.make_shine,
+    "shine_beard": colour.make_shine_beard,
     "under_eye": areas.make_under_eye,
     "smeared_lip": makeup.make_smeared_lip,
     "braces": foreign.make_braces,

@@ -14,7 +14,7 @@ from lather.core.stages.light.cells import Field, Seen
 from lather.core.stages.light.exposure import exposed
 from lather.core.stages.light.kind import LightKind
 from lather.core.stages.light.needed import METHOD, NEEDED, faces_key
-from lather.core.stages.maps.kind import LiveMap
+from lather.core.stages.maps.kind import Cover, LiveMap
 from lather.core.tools.lift import AROUND, FREE
 from lather.core.types import EncodedRGB, Mask, Rect
 
@@ -91,12 +91,12 @@ class EvenKind(LightKind):
             stops += _STOPS * strength * _of_side(own, layer)
         return stops
 
-    def _laid_on(self, around: Surroundings, step: Step, coverage: Mask, rect: Rect, level: int) -> EncodedRGB:
+    def _laid_on(self, around: Surroundings, step: Step, cover: Cover, rect: Rect, level: int) -> EncodedRGB:
         area = rect.from_level(level).intersect(around.bounds)
         if not self._reaching(step.layer, area):
-            return super()._laid_on(around, step, coverage, rect, level)
-        return self.applied(around, step.layer, around.below(rect, level), coverage * np.float32(step.strength), rect,
-                            level)
+            return super()._laid_on(around, step, cover, rect, level)
+        coverage = cover(rect, level) * np.float32(step.strength)
+        return self.applied(around, step.layer, around.below(rect, level), coverage, rect, level)
 
     @staticmethod
     def _reaching(layer: Layer, area: Rect) -> list[Stroke]:

@@ -1,8 +1,9 @@
-"""A layer kind that changes each pixel by its coverage: dodge and burn, and adjustments with a mask."""
+"""A layer kind that changes each pixel by its coverage: dodge and burn, and (`stages.adjust`) adjustments."""
 
 import hashlib
 import json
 from abc import abstractmethod
+from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from typing import ClassVar
@@ -16,11 +17,12 @@ from lather.core.job.model import Layer, Stroke, freeze_points
 from lather.core.levels import halve
 from lather.core.recent import Recent
 from lather.core.stages.base import STILL, Finished, LayerKind, LiveEdit, Painting, Step, Surroundings
-from lather.core.stages.maps.store import lay
+from lather.core.stages.maps.store import NOTHING, Start, lay
 from lather.core.stages.maps.through import coverage_through
 from lather.core.stages.stores import Stores
 from lather.core.types import EMPTY, EncodedRGB, Mask, Rect
 
+Cover = Callable[[Rect, int], Mask]
 _PLANES_KEPT = 256  # layers, each with one plane's strokes
 
 
@@ -49,13 +51,26 @@ class MapKind(LayerKind):
         Where the coverage is 0 they stay as they are.
         """
 
+    def applied_over(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect,
+                     level: int, cover: Cover) -> EncodedRGB:
+        """As `applied`, for kinds that ask for coverage elsewhere too: cover(rect, level), without strength."""
+        return self.applied(around, layer, pixels, coverage, rect, level)
+
     def margin(self, layer: Layer) -> int:
         """Level-0 pixels around a place that `applied` looks at, through `around.below`."""
         return 0
 
-    def start(self, layer: Layer) -> float:
+    def start(self, around: Surroundings, layer: Layer) -> Start:
         """Coverage before anything was painted."""
-        return 0.0
+        return NOTHING
+
+    def starts(self, layer: Layer) -> bool:
+        """True if there may be coverage where nothing was painted."""
+        return False
+
+    def turned(self, layer: Layer) -> bool:
+        """True if the layer acts where its coverage is not."""
+        return False
 
     def planes_of(self, stroke: Stroke) -> tuple[str, ...]:
         """The planes that a stroke builds on, or takes from."""
@@ -79,48 +94,45 @@ class MapKind(LayerKind):
         return rect.expand(self.margin(step.layer))
 
     def touches(self, step: Step, rect: Rect) -> bool:
-        return self.start(step.layer) > 0 or self.store.touches(step.layer, rect)
+        return self.starts(step.layer) or self.turned(step.layer) or self.store.touches(step.layer, rect)
 
     def fingerprint(self, around: Surroundings, step: Step, rect: Rect) -> bytes:
         layer = step.layer
-        said = f"{json.dumps(layer.settings, sort_keys=True)}|{self.start(layer)}".encode()
+        said = f"{json.dumps(layer.settings, sort_keys=True)}|{self.start(around, layer).key}".encode()
         key = self.store.key(layer, around.warp.reads(rect).intersect(around.bounds))
         return hashlib.blake2b(self.method + said + key, digest_size=16).digest()
 
     def render(self, around: Surroundings, step: Step, rect: Rect, level: int) -> EncodedRGB:
-        return self._laid_on(around, step, self.coverage_of(around, step.layer, rect, level), rect, level)
+        return self._laid_on(around, step, partial(self.coverage_of, around, step.layer), rect, level)
 
     def coverage_of(self, around: Surroundings, layer: Layer, rect: Rect, level: int) -> Mask:
         """Coverage of a rectangle of a level, as `applied` gets it but for the layer's strength."""
-        start, covers = self.start(layer), []
+        start, covers = self.start(around, layer), []
         for plane in self.planes:
             one = self.plane(layer, plane)
 
             def read(part: Rect, at: int, one=one) -> Mask:
                 return self.store.at_level(one, part, at, around.bounds, start)
 
-            if one.edits or start:
+            if one.edits or not start.empty:
                 still = around.warp is STILL
                 covers.append(read(rect, level) if still else coverage_through(around, read, rect, level))
             else:
                 covers.append(np.zeros((rect.height, rect.width), np.float32))
-        return together(covers)
+        return self._which_way(layer, together(covers))
 
-    def _laid_on(self, around: Surroundings, step: Step, coverage: Mask, rect: Rect, level: int) -> EncodedRGB:
-        below = around.below(rect, level)
+    def _which_way(self, layer: Layer, coverage: Mask) -> Mask:
+        return 1 - coverage if self.turned(layer) else coverage
+
+    def _laid_on(self, around: Surroundings, step: Step, cover: Cover, rect: Rect, level: int) -> EncodedRGB:
+        below, coverage = around.below(rect, level), cover(rect, level)
         if not coverage.any():
             return below
-        return self.applied(around, step.layer, below, coverage * np.float32(step.strength), rect, level)
+        coverage *= np.float32(step.strength)
+        return self.applied_over(around, step.layer, below, coverage, rect, level, cover)
 
     def live(self, painting: Painting) -> LiveEdit:
         return LiveMap(self, painting)
-
-
-class AdjustmentKind(MapKind):
-    """The same with parameters; a layer that says `everywhere` has a mask of 1 where nothing was painted."""
-
-    def start(self, layer: Layer) -> float:
-        return 1.0 if layer.settings.get("everywhere") else 0.0
 
 
 class LiveMap(LiveEdit):
@@ -147,9 +159,9 @@ class LiveMap(LiveEdit):
     def _coverage(self, rect: Rect, level: int, plane: str) -> Mask:
         """Of a plane, with the stroke, of a rectangle of a level, in the photo's coordinates."""
         kind, area = self._kind, rect.from_level(level).intersect(self._bounds)
-        start, layer = kind.start(self._before), kind.plane(self._before, plane)
+        start, layer = kind.start(self._painting.around, self._before), kind.plane(self._before, plane)
         builds = plane in kind.planes_of(self.stroke)
-        if not (builds or layer.edits or start):
+        if not (builds or layer.edits or not start.empty):
             return np.zeros((rect.height, rect.width), np.float32)
         cover = kind.store.coverage(layer, area, self._bounds, start)
         if builds:
@@ -169,11 +181,11 @@ class LiveMap(LiveEdit):
                 covers.append(self._coverage(rect, level, plane))
             else:
                 covers.append(coverage_through(around, partial(self._coverage, plane=plane), rect, level))
-        return together(covers)
+        return self._kind._which_way(self._before, together(covers))
 
     def pixels(self, rect: Rect, level: int) -> EncodedRGB:
         around, step = self._painting.around, self._painting.step
-        return self._kind._laid_on(around, step, self.coverage(rect, level), rect, level)
+        return self._kind._laid_on(around, step, self.coverage, rect, level)
 
     def finish(self, points: np.ndarray) -> Finished:
         return Finished(replace(self.stroke, points=freeze_points(points)))

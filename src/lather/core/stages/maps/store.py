@@ -1,6 +1,8 @@
 """Painted coverage, tile by tile: it does not depend on the picture, so a mend beneath never works it out anew."""
 
 import hashlib
+from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 
@@ -13,6 +15,41 @@ from lather.core.stages.patches.order import any_overlap
 from lather.core.types import Mask, Rect, tile_rect, tiles_of
 
 _LAYERS_KEPT = 128
+
+
+TAKES_AWAY = ("give_back", "unmask")
+"""Tools that take coverage away."""
+
+
+class Start(Protocol):
+    """Coverage before anything was painted. key: of its values, hashable. empty: it is 0 all over."""
+
+    key: object
+    empty: bool
+
+    def read(self, rect: Rect, level: int) -> Mask:
+        """Coverage 0-1 of a rectangle of a level: float32 (h, w), a new array."""
+
+
+@dataclass(frozen=True)
+class Constant:
+    """The same all over."""
+
+    value: float
+
+    @property
+    def key(self) -> object:
+        return self.value
+
+    @property
+    def empty(self) -> bool:
+        return self.value == 0
+
+    def read(self, rect: Rect, level: int) -> Mask:
+        return np.full((rect.height, rect.width), self.value, np.float32)
+
+
+NOTHING = Constant(0.0)
 
 
 class CoverageStore:
@@ -51,8 +88,8 @@ class CoverageStore:
             h.update(f"{layer.fence}".encode())
         return h.digest()
 
-    def coverage(self, layer: Layer, rect: Rect, bounds: Rect, start: float = 0.0) -> Mask:
-        """Coverage of a level-0 rectangle inside the picture. start: what is there before anything was painted."""
+    def coverage(self, layer: Layer, rect: Rect, bounds: Rect, start: Start = NOTHING) -> Mask:
+        """Coverage of a level-0 rectangle inside the picture."""
         out = np.empty((rect.height, rect.width), np.float32)
         for column, row in tiles_of(rect):
             tile = tile_rect(column, row, bounds.x1, bounds.y1)
@@ -60,8 +97,8 @@ class CoverageStore:
             out[part.slices(rect)] = self._tile(layer, tile, start)[part.slices(tile)]
         return out
 
-    def _tile(self, layer: Layer, tile: Rect, start: float) -> Mask:
-        key = (self.key(layer, tile), tile, start)
+    def _tile(self, layer: Layer, tile: Rect, start: Start) -> Mask:
+        key = (self.key(layer, tile), tile, start.key)
         held = self._tiles.get(key)
         if held is None:
             held = painted(layer, self._reaching(layer, tile), tile, start)
@@ -69,19 +106,21 @@ class CoverageStore:
             self._tiles.put(key, held)
         return held
 
-    def at_level(self, layer: Layer, rect: Rect, level: int, bounds: Rect, start: float = 0.0) -> Mask:
+    def at_level(self, layer: Layer, rect: Rect, level: int, bounds: Rect, start: Start = NOTHING) -> Mask:
         """Coverage of a rectangle of a level: the mean of the pixels beneath."""
         area = rect.from_level(level).intersect(bounds)
+        if layer.fence is None and not self.touches(layer, area):
+            return start.read(rect, level)
         cover = self.coverage(layer, area, bounds, start)
         for _ in range(level):
             cover = halve(cover[..., None])[..., 0]
         return cover
 
 
-def painted(layer: Layer, strokes: list[Stroke], rect: Rect, start: float) -> Mask:
+def painted(layer: Layer, strokes: list[Stroke], rect: Rect, start: Start) -> Mask:
     """What some strokes of a layer build in a rectangle, inside the layer's fence."""
     fence = np.float32(1) if layer.fence is None else layer.fence.coverage(rect)
-    cover = np.full((rect.height, rect.width), start, np.float32) * fence
+    cover = start.read(rect, 0) * fence
     for stroke in strokes:
         lay(cover, stroke_coverage(stroke, rect) * fence, stroke)
     return cover
@@ -90,5 +129,5 @@ def painted(layer: Layer, strokes: list[Stroke], rect: Rect, start: float) -> Ma
 def lay(cover: Mask, more: Mask, stroke: Stroke) -> None:
     """Let a stroke build on coverage, in place."""
     cover *= 1 - more
-    if stroke.tool != "give_back":
+    if stroke.tool not in TAKES_AWAY:
         cover += more

@@ -1,0 +1,84 @@
+"""The tone band under an adjustment, and the tone of what lies around it.
+
+Both look only so far around a pixel, on grids fixed to the whole picture, so that tiles meet.
+"""
+
+from collections.abc import Callable
+
+import cv2
+import numpy as np
+
+from lather.core.stages.adjust.pixels import to_lab
+from lather.core.stages.base import Pixels
+from lather.core.types import Lab, Mask, Rect
+
+_CELLS = 3.0  # coarse pixels to the smallest sigma
+_LEAST_WEIGHT = 0.06  # of a Gaussian's weight, from which what it says counts
+
+
+def reach(sigma_px: float) -> int:
+    """Level-0 pixels around a place that a Gaussian looks at."""
+    return int(np.ceil(3 * sigma_px)) + 1
+
+
+def tone_reach(width_px: float) -> int:
+    """Level-0 pixels around a rectangle that `tone` reads."""
+    return reach(width_px)
+
+
+def tone(below: Pixels, rect: Rect, level: int, bounds: Rect, width_px: float) -> Lab:
+    """Lab of a rectangle of a level without what is finer than a Gaussian of `width_px` source pixels."""
+    sigma = width_px / (1 << level)
+    if sigma < 0.3:
+        return to_lab(below(rect, level))
+    wide = rect.expand(reach(sigma)).intersect(bounds.at_level(level))
+    lab = to_lab(below(wide, level))
+    side = 2 * reach(sigma) + 1
+    smooth = cv2.GaussianBlur(lab, (side, side), sigma, borderType=cv2.BORDER_REPLICATE)
+    return np.ascontiguousarray(smooth[rect.slices(wide)])
+
+
+def around_reach(widths_px: tuple[float, ...]) -> int:
+    """Level-0 pixels around a rectangle that `tone_around` reads."""
+    return reach(max(widths_px)) + 4 * (1 << coarse_level(widths_px))
+
+
+def coarse_level(widths_px: tuple[float, ...]) -> int:
+    return max(0, int(np.floor(np.log2(max(1.0, min(widths_px) / _CELLS)))))
+
+
+def tone_around(below: Pixels, weight: Callable[[Lab, Rect, int], Mask], rect: Rect, level: int, bounds: Rect,
+                widths_px: tuple[float, ...]) -> tuple[Lab, Mask]:
+    """(Lab, how much of it is known 0-1) of what lies around each pixel and counts, at a rectangle of a level.
+
+    weight(lab, rect, level): how much a pixel counts. widths_px: Gaussian sigmas, narrow to wide: the narrowest that
+    sees enough has the say (normalised convolution, Knutsson and Westin 1993, from fine to coarse).
+    """
+    coarse = max(level, coarse_level(widths_px))
+    shift = coarse - level
+    scale = 1 << shift
+    inside = bounds.at_level(coarse)
+    margin = reach(max(widths_px) / (1 << coarse)) + 2
+    own = Rect(rect.x0 // scale, rect.y0 // scale, -(-rect.x1 // scale) + 1, -(-rect.y1 // scale) + 1)
+    wide = own.expand(margin).intersect(inside)
+    lab = to_lab(below(wide, coarse))
+    counts = weight(lab, wide, coarse)[..., None]
+    held = np.dstack([lab * counts, counts]).astype(np.float32)
+    out, known = None, None
+    for width in sorted(widths_px, reverse=True):
+        sigma = width / (1 << coarse)
+        side = 2 * reach(sigma) + 1
+        blurred = cv2.GaussianBlur(held, (side, side), sigma, borderType=cv2.BORDER_REPLICATE)
+        amount = blurred[..., 3:]
+        here = blurred[..., :3] / np.maximum(amount, 1e-5)
+        sure = np.clip(amount / _LEAST_WEIGHT, 0, 1) ** 2
+        out = here if out is None else out + sure * (here - out)
+        known = sure if known is None else np.maximum(known, sure)
+    both = np.dstack([out, known])
+    if shift == 0 and wide == rect:
+        return out, known[..., 0]
+    xs = ((np.arange(rect.x0, rect.x1) + 0.5) / scale - 0.5 - wide.x0).astype(np.float32)
+    ys = ((np.arange(rect.y0, rect.y1) + 0.5) / scale - 0.5 - wide.y0).astype(np.float32)
+    maps = np.meshgrid(xs, ys)
+    both = cv2.remap(both, maps[0], maps[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return np.ascontiguousarray(both[..., :3]), both[..., 3]

@@ -1,0 +1,1 @@
+"""Colour: redness calmed, one skin part matched to another, teeth, eye whites, irises, shine, curves, hues."""

@@ -1,0 +1,132 @@
+"""Shine: a hot spot darkened towards the skin around it, never below it, and a share of it left so that the form stays.
+
+How much of a place is gloss is told on the tone band, against the tone of the skin around the painted place. As it
+darkens it takes the colour measured half-way down the slope of the highlight, where skin is lit but not yet bleached.
+Hair is told by being finer and darker than the tone, and is left as it is. Pores that burnt away come back from beside.
+"""
+
+from functools import partial
+
+import cv2
+import numpy as np
+
+from lather.core import ranges
+from lather.core.job.model import Layer
+from lather.core.parameters import Model, Number
+from lather.core.stages.adjust.bands import around_reach, reach, tone, tone_around, tone_reach
+from lather.core.stages.adjust.kind import AdjustmentKind
+from lather.core.stages.adjust.pixels import changed, to_lab
+from lather.core.stages.adjust.values import read_lab, read_offset
+from lather.core.stages.base import Step, Surroundings
+from lather.core.stages.colour.match import WIDTH
+from lather.core.stages.maps.kind import Cover
+from lather.core.types import EncodedRGB, Lab, Mask, Rect
+
+AMOUNT = Number("amount", "Taken down", ranges.SHARE, 0.6, "%", shown_times=100)
+PORES = Number("pores", "Pores back", ranges.SHARE, 1.0, "%", shown_times=100)
+SPOT = Number("spot_px", "Spot", ranges.Range(4.0, 2000.0, "px"), 60.0, "px")
+_SIZES = (0.35, 0.8, 1.6)  # of a spot: how far around it skin is asked, near first
+_UNPAINTED = 0.15
+_HAIR = (2.5, 7.0)  # L* darker than the tone: from where it is a hair, and surely one
+_KNEE = 1.5  # L* over which shine begins to count
+_LIKE_SKIN = 14.0  # a*b* off
+_PORES_MOST = 1.6  # times that pores are raised at the most
+_GAIN = 1.1  # of the excess over the skin around that 100 % takes: its rim bleeds a little into what is asked
+
+
+class ShineKind(AdjustmentKind):
+    """half: colour half-way down the slope, Lab. skin: usual colour of the skin, Lab. texture: its usual spread of L*
+    finer than the tone. pores_from: (dx, dy) to skin whose pores may be taken where none are left.
+    """
+
+    id = "shine"
+    method = b"shine-1"
+    label, icon = "Shine", "shine"
+    hint = "Paint over shine: it only darkens, towards the skin around it. Beard, brows and lashes stay."
+    own = (
+        AMOUNT, PORES, SPOT, WIDTH, Model("half", "Half-way", read_lab), Model("skin", "Skin", read_lab),
+        Number("texture", "Texture", ranges.Range(0.0, 50.0), 0.0), Model("pores_from", "Pores from", read_offset),
+    )
+
+    def _sizes(self, layer: Layer) -> tuple[float, ...]:
+        spot = float(self.value(layer, "spot_px"))
+        return tuple(share * spot for share in _SIZES)
+
+    def _width(self, layer: Layer) -> float:
+        return float(self.value(layer, WIDTH.id))
+
+    def margin(self, layer: Layer) -> int:
+        dx, dy = layer.settings.get("pores_from", (0, 0))
+        fine = tone_reach(self._width(layer)) + reach(2 * self._width(layer))
+        return max(around_reach(self._sizes(layer)) + tone_reach(self._width(layer)), fine + max(abs(dx), abs(dy)))
+
+    def fingerprint(self, around: Surroundings, step: Step, rect: Rect) -> bytes:
+        wide = rect.expand(self.margin(step.layer)).intersect(around.bounds)
+        return super().fingerprint(around, step, wide)  # it looks at where it is not painted as well
+
+    def neutral(self, layer: Layer) -> bool:
+        return float(self.value(layer, "amount")) == 0 or "skin" not in layer.settings
+
+    @classmethod
+    def said(cls, layer: Layer) -> str:
+        spots = len(layer.edits)
+        where = f"{spots} place{'s' * (spots != 1)}" if spots else "zones" if layer.settings.get("zones") else "nothing"
+        return f"{where} · {100 * layer.settings.get('amount', AMOUNT.start):.0f} %"
+
+    def applied(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect, level: int
+                ) -> EncodedRGB:
+        return self.applied_over(around, layer, pixels, coverage, rect, level,
+                                 partial(self.coverage_of, around, layer))
+
+    def applied_over(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect,
+                     level: int, cover: Cover) -> EncodedRGB:
+        width, skin = self._width(layer), np.array(layer.settings["skin"], np.float32)
+        half = np.array(layer.settings.get("half", layer.settings["skin"]), np.float32)
+        amount, bounds = float(self.value(layer, "amount")), around.bounds
+        lab, band = to_lab(pixels), tone(around.below, rect, level, bounds, width)
+
+        def counts(coarse: Lab, part: Rect, at: int) -> Mask:
+            """Skin that is not painted."""
+            free = np.clip(1 - cover(part, at) / _UNPAINTED, 0, 1)
+            off = ((coarse[..., 1:] - skin[1:]) ** 2).sum(-1) / _LIKE_SKIN**2
+            return free * np.exp(-0.5 * off * off) * (coarse[..., 0] > 0.45 * skin[0])
+
+        beside, known = tone_around(around.below, counts, rect, level, bounds, self._sizes(layer))
+        excess = np.maximum(band[..., 0] - beside[..., 0] - _KNEE, 0)
+        share = known * np.clip(excess / (4 * _KNEE), 0, 1)  # how much of the place is gloss, for its colour
+        change = np.zeros_like(lab)
+        change[..., 0] = -min(1.0, _GAIN * amount) * known * excess
+        to_colour = half[1:] + 0.5 * (beside[..., 1:] - skin[1:])  # nearer to the skin of the very place
+        change[..., 1:] = (amount * share)[..., None] * (to_colour - band[..., 1:])
+        finer = lab[..., 0] - band[..., 0]
+        change[..., 0] += self._pores(around, layer, lab, band, rect, level) * share
+        hair = np.clip((-finer - _HAIR[0]) / (_HAIR[1] - _HAIR[0]), 0, 1)
+        change *= (1 - hair)[..., None]
+        return changed(pixels, lab, change.astype(np.float32), coverage)
+
+    def _pores(self, around: Surroundings, layer: Layer, lab: Lab, band: Lab, rect: Rect, level: int) -> np.ndarray:
+        """L* that brings the pores of a place to what is usual: its own made less or more, others laid in if none are
+        left.
+        """
+        usual, width = float(layer.settings.get("texture", 0.0)), self._width(layer)
+        finer = lab[..., 0] - band[..., 0]
+        if usual <= 0 or level > 0:  # from afar no pores are seen
+            return np.zeros_like(finer)
+        sigma = 2 * width / (1 << level)
+        wide = rect.expand(reach(sigma)).intersect(around.bounds.at_level(level))
+        own = to_lab(around.below(wide, level))[..., 0] - tone(around.below, wide, level, around.bounds, width)[..., 0]
+        side = 2 * reach(sigma) + 1
+        spread = np.sqrt(cv2.GaussianBlur(own * own, (side, side), sigma, borderType=cv2.BORDER_REPLICATE))
+        spread = spread[rect.slices(wide)]
+        times = np.clip(usual / np.maximum(spread, 1e-3), 1 / _PORES_MOST, _PORES_MOST)
+        change = (times - 1) * finer
+        dx, dy = layer.settings.get("pores_from", (0, 0))
+        if dx or dy:
+            there = Rect(rect.x0 + (dx >> level), rect.y0 + (dy >> level), rect.x1 + (dx >> level),
+                         rect.y1 + (dy >> level))
+            if there == there.intersect(around.bounds.at_level(level)):
+                other = to_lab(around.below(there, level))[..., 0]
+                other = other - tone(around.below, there, level, around.bounds, width)[..., 0]
+                lack = np.clip(1 - _PORES_MOST * spread / usual, 0, 1)
+                change = change + lack * other
+        return float(self.value(layer, "pores")) * change

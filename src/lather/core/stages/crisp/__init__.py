@@ -1,0 +1,1 @@
+"""Crisp: detail raised where it is painted."""

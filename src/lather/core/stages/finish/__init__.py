@@ -1,0 +1,1 @@
+"""Finish: light, contrast, curve, tints, light pool, background, black and white."""
