@@ -29,8 +29,8 @@ from lather.core.types import Rect
 CALM_LEAVE, SHINE_SHARE = LEAVE.start, AMOUNT.start
 _TONE_MM = 0.55  # what is finer is pores
 _FACE_MM = 130.0
-_WIDER = {"redness": 1.3, "shine": 1.3}  # a find's outline runs at half its height
-_RING = (1.35, 1.9)  # outlines around a find between which skin is as it should be
+_WIDER = {"redness": 1.6, "shine": 1.7}  # a find's outline runs at half its height
+_RING = (1.7, 2.3)  # outlines around a find between which skin is as it should be
 _HALF = (0.35, 0.65)  # of the excess: half-way down the slope
 _UNDER_EYE_WHITE = 3.0  # L* that teeth stay darker than the eye white
 _PORES_TIMES = 1.6  # sizes of a spot away from which pores may be taken
@@ -148,7 +148,7 @@ def shine_settings(engine: Engine, job: Job, find: Find) -> dict | None:
     slope = seen.inside & (excess > _HALF[0] * top) & (excess < _HALF[1] * top)
     half = np.median(seen.tone[slope], axis=0) if slope.sum() > 8 else skin
     finer = seen.lab[..., 0] - seen.tone[..., 0]
-    texture = float(1.4826 * np.median(np.abs(finer[seen.ring]))) if seen.level == 0 else 0.0
+    texture = _usual_spread(finer[seen.ring]) if seen.level == 0 else 0.0
     amount = min(SHINE_SHARE, band(job.brief.get("kind"), "shine_amount").high)
     return painted() | {
         "skin": plain_lab(skin), "half": plain_lab(half), "texture": round(texture, 3), "amount": amount,
@@ -157,12 +157,18 @@ def shine_settings(engine: Engine, job: Job, find: Find) -> dict | None:
     }
 
 
+def _usual_spread(values: np.ndarray) -> float:
+    """Root of the mean square, spots and hairs held to what is usual."""
+    most = 3.5 * 1.4826 * float(np.median(np.abs(values)))
+    return float(np.sqrt(np.mean(np.clip(values, -most, most) ** 2)))
+
+
 def _pores_beside(engine: Engine, job: Job, find: Find, skin: np.ndarray, width_px: float) -> tuple[int, int]:
     """Whole px to the skin beside a spot that is most like the skin around it; (0, 0) where there is none."""
     read, best, bounds = beneath(engine, job, "colour"), (6.0, (0, 0)), engine.photo.bounds
     far = _PORES_TIMES * find.size_px
     for turn in np.arange(0, 2 * np.pi, np.pi / 4):
-        dx, dy = int(round(far * np.cos(turn))), int(round(far * np.sin(turn)))
+        dx, dy = round(far * float(np.cos(turn))), round(far * float(np.sin(turn)))
         half = max(2, int(find.size_px / 3))
         x, y = int(find.x) + dx, int(find.y) + dy
         rect = Rect(x - half, y - half, x + half, y + half)
@@ -253,7 +259,7 @@ def iris_command(engine: Engine, job: Job) -> AddLayer | None:
 
 
 def match_settings(engine: Engine, job: Job, layer: Layer, **areas: dict) -> dict:
-    """Settings of a Match with its reference and target measured, as far as they are known. areas: reference, target."""
+    """Settings of a Match with both areas measured, as far as they are known. areas: reference, target."""
     known = {name: areas.get(name) or layer.settings.get(name) for name in ("reference", "target")}
     read, width = beneath(engine, job, "colour", layer.id), tone_width(engine, job)
     settings: dict = {"width_px": width}

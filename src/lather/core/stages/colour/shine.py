@@ -1,10 +1,12 @@
 """Shine: a hot spot darkened towards the skin around it, never below it, and a share of it left so that the form stays.
 
 How much of a place is gloss is told on the tone band, against the tone of the skin around the painted place. As it
-darkens it takes the colour measured half-way down the slope of the highlight, where skin is lit but not yet bleached.
-Hair is told by being finer and darker than the tone, and is left as it is. Pores that burnt away come back from beside.
+darkens it takes the colour that the highlight's own slope has there, measured between the skin and half-way up: light
+that is taken away brings back the colour that it bleached. Hair is told by being finer and darker than the tone, the
+sooner the more of it there is around, and is left as it is. Pores that burnt away come back from beside.
 """
 
+from dataclasses import dataclass
 from functools import partial
 
 import cv2
@@ -27,11 +29,12 @@ PORES = Number("pores", "Pores back", ranges.SHARE, 1.0, "%", shown_times=100)
 SPOT = Number("spot_px", "Spot", ranges.Range(4.0, 2000.0, "px"), 60.0, "px")
 _SIZES = (0.35, 0.8, 1.6)  # of a spot: how far around it skin is asked, near first
 _UNPAINTED = 0.15
-_HAIR = (2.5, 7.0)  # L* darker than the tone: from where it is a hair, and surely one
+_HAIR, _AMONG_HAIR = (2.5, 7.0), (0.3, 2.5)  # L* darker than the tone: a hair from, surely one; among others
+_BEARD = 0.05  # share of hairs, from where it is a beard
 _KNEE = 1.5  # L* over which shine begins to count
 _LIKE_SKIN = 14.0  # a*b* off
 _PORES_MOST = 1.6  # times that pores are raised at the most
-_GAIN = 1.1  # of the excess over the skin around that 100 % takes: its rim bleeds a little into what is asked
+_GAIN = 1.2  # of the excess over the skin around that 100 % takes: its rim bleeds a little into what is asked
 
 
 class ShineKind(AdjustmentKind):
@@ -81,7 +84,6 @@ class ShineKind(AdjustmentKind):
     def applied_over(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect,
                      level: int, cover: Cover) -> EncodedRGB:
         width, skin = self._width(layer), np.array(layer.settings["skin"], np.float32)
-        half = np.array(layer.settings.get("half", layer.settings["skin"]), np.float32)
         amount, bounds = float(self.value(layer, "amount")), around.bounds
         lab, band = to_lab(pixels), tone(around.below, rect, level, bounds, width)
 
@@ -93,40 +95,65 @@ class ShineKind(AdjustmentKind):
 
         beside, known = tone_around(around.below, counts, rect, level, bounds, self._sizes(layer))
         excess = np.maximum(band[..., 0] - beside[..., 0] - _KNEE, 0)
-        share = known * np.clip(excess / (4 * _KNEE), 0, 1)  # how much of the place is gloss, for its colour
+        down = -min(1.0, _GAIN * amount) * known * excess
+        finer = self._finer(around, rect, level, width, around_px=2 * width)
         change = np.zeros_like(lab)
-        change[..., 0] = -min(1.0, _GAIN * amount) * known * excess
-        to_colour = half[1:] + 0.5 * (beside[..., 1:] - skin[1:])  # nearer to the skin of the very place
-        change[..., 1:] = (amount * share)[..., None] * (to_colour - band[..., 1:])
-        finer = lab[..., 0] - band[..., 0]
-        change[..., 0] += self._pores(around, layer, lab, band, rect, level) * share
-        hair = np.clip((-finer - _HAIR[0]) / (_HAIR[1] - _HAIR[0]), 0, 1)
-        change *= (1 - hair)[..., None]
+        change[..., 0] = down
+        if level == 0:  # from afar no pores are seen
+            share = known * np.clip(excess / (4 * _KNEE), 0, 1)
+            change[..., 0] += share * self._pores(around, layer, finer, rect)
+        change[..., 1:] = down[..., None] * self._slope(layer)
+        change *= (1 - finer.hair)[..., None]
         return changed(pixels, lab, change.astype(np.float32), coverage)
 
-    def _pores(self, around: Surroundings, layer: Layer, lab: Lab, band: Lab, rect: Rect, level: int) -> np.ndarray:
+    @staticmethod
+    def _slope(layer: Layer) -> np.ndarray:
+        """a* and b* that a highlight of this light loses for each L* it gains: from the skin to half-way up."""
+        skin = np.array(layer.settings["skin"], np.float32)
+        half = np.array(layer.settings.get("half", skin), np.float32)
+        rise = half[0] - skin[0]
+        return np.clip((half[1:] - skin[1:]) / rise, -1, 1) if rise > 1 else np.zeros(2, np.float32)
+
+    def _finer(self, around: Surroundings, rect: Rect, level: int, width: float, around_px: float) -> "_Finer":
+        """What is finer than the tone, how much of it is usual around each pixel, and where it is hair."""
+        sigma = around_px / (1 << level)
+        wide = rect.expand(reach(sigma)).intersect(around.bounds.at_level(level))
+        values = to_lab(around.below(wide, level))[..., 0] - tone(around.below, wide, level, around.bounds, width)[..., 0]
+        side = (2 * reach(sigma) + 1,) * 2
+
+        def mean(one: np.ndarray) -> np.ndarray:
+            return cv2.GaussianBlur(one, side, sigma, borderType=cv2.BORDER_REPLICATE)[rect.slices(wide)]
+
+        inner = np.ascontiguousarray(values[rect.slices(wide)])
+        spread = np.sqrt(mean(values * values))
+        beard = np.clip(mean((values < -_HAIR[1]).astype(np.float32)) / _BEARD, 0, 1)
+        low, high = (own + beard * (among - own) for own, among in zip(_HAIR, _AMONG_HAIR))
+        return _Finer(inner, spread, np.clip((-inner - low) / (high - low), 0, 1))
+
+    def _pores(self, around: Surroundings, layer: Layer, finer: "_Finer", rect: Rect) -> np.ndarray:
         """L* that brings the pores of a place to what is usual: its own made less or more, others laid in if none are
         left.
         """
-        usual, width = float(layer.settings.get("texture", 0.0)), self._width(layer)
-        finer = lab[..., 0] - band[..., 0]
-        if usual <= 0 or level > 0:  # from afar no pores are seen
-            return np.zeros_like(finer)
-        sigma = 2 * width / (1 << level)
-        wide = rect.expand(reach(sigma)).intersect(around.bounds.at_level(level))
-        own = to_lab(around.below(wide, level))[..., 0] - tone(around.below, wide, level, around.bounds, width)[..., 0]
-        side = 2 * reach(sigma) + 1
-        spread = np.sqrt(cv2.GaussianBlur(own * own, (side, side), sigma, borderType=cv2.BORDER_REPLICATE))
-        spread = spread[rect.slices(wide)]
-        times = np.clip(usual / np.maximum(spread, 1e-3), 1 / _PORES_MOST, _PORES_MOST)
-        change = (times - 1) * finer
+        usual = float(layer.settings.get("texture", 0.0))
+        if usual <= 0:
+            return np.zeros_like(finer.values)
+        times = np.clip(usual / np.maximum(finer.spread, 1e-3), 1 / _PORES_MOST, _PORES_MOST)
+        change = (times - 1) * finer.values
         dx, dy = layer.settings.get("pores_from", (0, 0))
-        if dx or dy:
-            there = Rect(rect.x0 + (dx >> level), rect.y0 + (dy >> level), rect.x1 + (dx >> level),
-                         rect.y1 + (dy >> level))
-            if there == there.intersect(around.bounds.at_level(level)):
-                other = to_lab(around.below(there, level))[..., 0]
-                other = other - tone(around.below, there, level, around.bounds, width)[..., 0]
-                lack = np.clip(1 - _PORES_MOST * spread / usual, 0, 1)
+        there = Rect(rect.x0 + dx, rect.y0 + dy, rect.x1 + dx, rect.y1 + dy)
+        if (dx or dy) and there == there.intersect(around.bounds):
+            lack = np.clip(1 - _PORES_MOST * finer.spread / usual, 0, 1)
+            if lack.any():
+                other = to_lab(around.below(there, 0))[..., 0]
+                other = other - tone(around.below, there, 0, around.bounds, self._width(layer))[..., 0]
                 change = change + lack * other
         return float(self.value(layer, "pores")) * change
+
+
+@dataclass(frozen=True)
+class _Finer:
+    """values: L* off the tone. spread: its usual size around a pixel. hair: share 0-1 of what is a hair."""
+
+    values: np.ndarray
+    spread: np.ndarray
+    hair: np.ndarray

@@ -16,7 +16,7 @@ from lather.core.brush.stroke import TouchWalker, stamp, touches_bounds
 from lather.core.job.model import Layer, Stroke, freeze_points
 from lather.core.levels import halve
 from lather.core.recent import Recent
-from lather.core.stages.base import STILL, Finished, LayerKind, LiveEdit, Painting, Step, Surroundings
+from lather.core.stages.base import STILL, Finished, LayerKind, LiveEdit, Painting, Pixels, Step, Surroundings
 from lather.core.stages.maps.store import NOTHING, Start, lay
 from lather.core.stages.maps.through import coverage_through
 from lather.core.stages.stores import Stores
@@ -125,14 +125,49 @@ class MapKind(LayerKind):
         return 1 - coverage if self.turned(layer) else coverage
 
     def _laid_on(self, around: Surroundings, step: Step, cover: Cover, rect: Rect, level: int) -> EncodedRGB:
-        below, coverage = around.below(rect, level), cover(rect, level)
-        if not coverage.any():
-            return below
-        coverage *= np.float32(step.strength)
-        return self.applied_over(around, step.layer, below, coverage, rect, level, cover)
+        coverage = cover(rect, level)
+        part = self._where(coverage, rect)
+        if part.empty:
+            return around.below(rect, level)
+        near = Nearby(around.below, part, level, -(-self.margin(step.layer) >> level), around.bounds.at_level(level))
+        below = near(rect, level) if part == rect else around.below(rect, level)
+        inside = part.slices(rect)
+        own = coverage[(..., *inside)] * np.float32(step.strength)
+        laid = self.applied_over(replace(around, below=near), step.layer, np.ascontiguousarray(below[inside]), own,
+                                 part, level, cover)
+        if part == rect:
+            return laid
+        below[inside] = laid
+        return below
+
+    @staticmethod
+    def _where(coverage: Mask, rect: Rect) -> Rect:
+        """What of a rectangle is covered at all."""
+        seen = coverage if coverage.ndim == 2 else coverage.max(0)
+        rows, columns = seen.any(1), seen.any(0)
+        if not rows.any():
+            return EMPTY
+        (y0, y1), (x0, x1) = ((way.argmax(), len(way) - way[::-1].argmax()) for way in (rows, columns))
+        return Rect(rect.x0 + int(x0), rect.y0 + int(y0), rect.x0 + int(x1), rect.y0 + int(y1))
 
     def live(self, painting: Painting) -> LiveEdit:
         return LiveMap(self, painting)
+
+
+class Nearby:
+    """The picture beneath, read once as far around a rectangle as is looked at."""
+
+    def __init__(self, below: Pixels, rect: Rect, level: int, margin: int, bounds: Rect):
+        self._below, self._level = below, level
+        self._wide = rect.expand(margin).intersect(bounds)
+        self._pixels: EncodedRGB | None = None
+
+    def __call__(self, rect: Rect, level: int) -> EncodedRGB:
+        if level != self._level or rect != rect.intersect(self._wide):
+            return self._below(rect, level)
+        if self._pixels is None:
+            self._pixels = self._below(self._wide, level)
+        return self._pixels[rect.slices(self._wide)].copy()
 
 
 class LiveMap(LiveEdit):
