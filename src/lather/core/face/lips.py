@@ -16,7 +16,7 @@ _ROOM = 1.7  # of the mouth's width
 _EDGE_OFF, _INNER_OFF = 0.03, 0.03  # of the mouth's width that a mesh edge may be off (where it says nothing any more)
 _RING = (0.07, 0.22)  # of the mouth's width: skin around it that is sure
 _TEETH_LIGHTER, _DARK_SHARE = 4.0, 0.55  # ΔL* over the lips' median; of it
-_TEETH_CHROMA = 0.75  # of the lips'
+_TEETH_CHROMA, _TEETH_RED = 0.75, 0.6  # of the lips', and of their a*
 
 
 @dataclass(frozen=True)
@@ -59,7 +59,8 @@ def _opening(lab, outer, inner, width: float) -> Mask:
     spread = 1.48 * np.median(np.abs(lab[lip] - usual), axis=0) + 2
     chroma = np.hypot(lab[..., 1], lab[..., 2])
     dark = (lab[..., 0] < _DARK_SHARE * usual[0]).astype(np.float32)
-    pale = (chroma < _TEETH_CHROMA * np.hypot(usual[1], usual[2])) & (lab[..., 0] > usual[0] - spread[0])
+    coloured_like_teeth = (chroma < _TEETH_CHROMA * np.hypot(usual[1], usual[2])) | _yellow(lab, usual)
+    pale = coloured_like_teeth & (lab[..., 0] > usual[0] - spread[0])
     other = np.maximum(dark, pale.astype(np.float32))
     near = 1 / (1 + np.exp(-(inner / (_INNER_OFF * width)) * 2 - 1))
     return cv2.GaussianBlur(other, (0, 0), 1.0) * near
@@ -72,7 +73,12 @@ def _teeth(lab, lips: np.ndarray) -> Mask:
     usual = np.median(lab[lips], axis=0)
     chroma = np.hypot(lab[..., 1], lab[..., 2])
     light = np.clip((lab[..., 0] - usual[0] + _TEETH_LIGHTER) / 8, 0, 1)
-    return light * (chroma < 1.1 * np.hypot(usual[1], usual[2]))
+    return light * ((chroma < 1.1 * np.hypot(usual[1], usual[2])) | _yellow(lab, usual))
+
+
+def _yellow(lab, lips: np.ndarray) -> np.ndarray:
+    """True where it is far less red than lips of a usual colour: teeth may be yellow, lips are not."""
+    return lab[..., 1] < _TEETH_RED * lips[1]
 
 
 def outline_of(mouth: Mouth) -> np.ndarray | None:

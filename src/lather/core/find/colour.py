@@ -34,6 +34,7 @@ _RING = (1.7, 2.3)  # outlines around a find between which skin is as it should 
 _HALF = (0.35, 0.65)  # of the excess: half-way down the slope
 _UNDER_EYE_WHITE = 3.0  # L* that teeth stay darker than the eye white
 _PORES_TIMES = 1.6  # sizes of a spot away from which pores may be taken
+_OTHER_LIGHT = 10.0  # L* by which two areas differ because they stand in other light: that is form, and stays
 _SAME_SKIN = 3.0  # ΔE (76) of the skin around, within which two finds share a layer
 
 
@@ -269,13 +270,17 @@ def match_settings(engine: Engine, job: Job, layer: Layer, **areas: dict) -> dic
             seen = area_colour(engine, job, read, known[name], width)
             if seen is not None:
                 settings[kept_as] = seen.to_json()
+    if "light" not in layer.settings and {"measured_to", "measured_from"} <= set(settings):
+        apart = abs(settings["measured_to"]["mean"][0] - settings["measured_from"]["mean"][0])
+        settings["light"] = apart < _OTHER_LIGHT
     return settings
 
 
 def match_command(engine: Engine, job: Job, reference: dict, target: dict, name: str = "Match") -> Command | None:
     """A new Match layer from one area to another; None where one of them is not seen."""
     mask = by_zones(target["zone"]) if "zone" in target else painted()
-    layer = Layer(new_id(), name, MatchKind.id, settings=MatchKind.new_settings() | mask)
+    start = {name: value for name, value in MatchKind.new_settings().items() if name != "light"}
+    layer = Layer(new_id(), name, MatchKind.id, settings=start | mask)
     settings = match_settings(engine, job, layer, reference=reference, target=target)
     if "measured_from" not in settings or "measured_to" not in settings:
         return None

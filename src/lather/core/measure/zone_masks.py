@@ -13,9 +13,10 @@ import numpy as np
 
 from lather.core.brush.outline import polygon_coverage
 from lather.core.engine.photo import Photo
-from lather.core.face.zones import NAMES, FaceZones
+from lather.core.face.zones import FaceZones
 from lather.core.job.face_map import SIDES, FaceMap
 from lather.core.job.face_mesh import OVAL
+from lather.core.measure.flushed import flushed_skin
 from lather.core.measure.hair import hair_share
 from lather.core.measure.person_outline import refined
 from lather.core.measure.photo_measures import PhotoMeasures
@@ -31,7 +32,8 @@ _RADIUS, _EPSILON = 6, 1e-3
 _FACES_KEPT = 8
 _SLIVER = 7  # px at about 1000: what is narrower is the rim of something else
 _LASHES, _BROWS = (2.0, 6.0), (1.5, 5.0)  # L* darker than around: from where it is a hair, and surely one
-_EAR_OUT, _OVAL_WIDER = 0.75, 1.04  # of the face's width
+_EAR_OUT, _NECK_DOWN, _SOFT = 2.1, 1.8, 0.2  # eye distances
+_OVAL_WIDER = 1.02
 _HAIR_AROUND = 0.05  # of the face's width
 
 
@@ -63,19 +65,24 @@ class ZoneMasks:
     def _part_of_skin(self, zone: str, faces: tuple[FaceMap, ...], rect: Rect, level: int) -> Mask:
         """Skin of one part of a face; its ears; or (hands) what is neither face nor neck."""
         skin = self.mask("skin", faces, rect, level)
-        if zone in NAMES:
+        if zone not in ("ears", "neck", "hands"):
             return skin * self._of_faces(faces, (zone,), rect, level)
         step = np.float32(1 << level)
         ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1].astype(np.float32) + np.float32(0.5)
-        ears, heads = np.zeros_like(skin), np.zeros_like(skin)
+        out, heads = np.zeros_like(skin), np.zeros_like(skin)
         for face in faces:
             u, v = face.in_frame(xs * step, ys * step)
             wide = face.width_px / max(face.eye_distance_px, 1e-6)
-            chin, mouth = (float(face.in_frame(*face.points[name])[1]) for name in ("chin", "mouth_left"))
-            within = (np.abs(u) < _EAR_OUT * wide) & (v > -0.5) & (v < mouth)
-            np.maximum(ears, within * (1 - self._oval(face, rect, level)), out=ears)
-            np.maximum(heads, (np.abs(u) < 1.1 * wide) & (v < chin + 1.1 * wide), out=heads)
-        return skin * (ears if zone == "ears" else 1 - heads)
+            (chin_u, chin), (_, mouth) = (map(float, face.in_frame(*face.points[n])) for n in ("chin", "mouth_left"))
+            off_face = 1 - self._oval(face, rect, level)
+            if zone == "ears":
+                part = _between(u, -_EAR_OUT, _EAR_OUT) * _between(v, -0.6, mouth + 0.3)
+            else:
+                part = _between(v, chin - 0.2, chin + _NECK_DOWN) * _between(u, chin_u - wide, chin_u + wide)
+            np.maximum(out, part * off_face, out=out)
+            head = _between(u, -1.1 * wide, 1.1 * wide) * (1 - _rising(v, chin + 1.1 * wide))
+            np.maximum(heads, head, out=heads)
+        return skin * (1 - heads if zone == "hands" else out)
 
     def _oval(self, face: FaceMap, rect: Rect, level: int) -> Mask:
         """The face itself, a little wider than its mesh."""
@@ -164,10 +171,20 @@ class ZoneMasks:
                 for name in (*_NO_SKIN, *(f"{part}, {side}" for part in ("brow", "eye") for side in SIDES)):
                     np.maximum(features, zones.on_grid(name, person.shape, measures.scale), out=features)
         skin = np.clip(measures.skin, 0, 1) * person
+        skin = np.maximum(skin, flushed_skin(measures.small, skin, person, measures.face_width_px / measures.scale))
         rest = np.clip(person - np.maximum(skin, features), 0, 1)
         rest = cv2.morphologyEx(rest, cv2.MORPH_OPEN, np.ones((_SLIVER,) * 2, np.uint8))
         hair = hair_share(measures, rest) * rest
         return {"person": person, "ground": 1 - person, "skin": skin, "hair": hair, "cloth": rest - hair}
+
+
+def _rising(values: np.ndarray, at: float) -> np.ndarray:
+    """0 below a value, 1 above, softly."""
+    return np.clip((values - at) / _SOFT + 0.5, 0, 1)
+
+
+def _between(values: np.ndarray, low: float, high: float) -> np.ndarray:
+    return _rising(values, low) * (1 - _rising(values, high))
 
 
 def _coarse(photo: Photo) -> tuple[Rect, int]:

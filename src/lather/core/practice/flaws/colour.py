@@ -72,7 +72,7 @@ def make_red_ears(scene: Scene) -> Flaw | None:
     def inside(u, v, at):
         wide = at["wide"][0]
         jaw = np.where(u < 0, -at["jaw_left"][0], at["jaw_right"][0])
-        return (np.abs(u) > 0.99 * jaw) & (np.abs(u) < 0.85 * wide) & (v > -0.5) & (v < at["mouth_left"][1])
+        return (np.abs(u) > 1.15 * jaw) & (np.abs(u) < 0.85 * wide) & (v > -0.5) & (v < at["mouth_left"][1])
 
     mask = _part_of_skin(scene, inside)
     return None if mask is None else _flaw_over(scene, "red_ears", mask, BLOOD, scene.rng.uniform(4, 7))
@@ -82,6 +82,24 @@ def make_red_neck(scene: Scene) -> Flaw | None:
     """A neck redder and darker than the face."""
     mask = _part_of_skin(scene, lambda u, v, at: (v > at["chin"][1] + 0.15) & (v < at["chin"][1] + 2.0))
     return None if mask is None else _flaw_over(scene, "red_neck", mask, BLOOD, scene.rng.uniform(4, 7))
+
+
+def make_red_hands(scene: Scene) -> Flaw | None:
+    """Hands redder than the face: the lowest part of skin that hangs down beside the body. None where none is seen."""
+    marks, skin = scene.sitter.landmarks, (scene.sitter.zones == SKIN).astype(np.uint8)
+    if "chin" not in marks:
+        return None
+    skin[: int(marks["chin"][1] + 0.6 * scene.sitter.face_width_px)] = 0
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(skin)
+    hands = np.zeros(skin.shape, np.float32)
+    for n in range(1, count):
+        _, y, width, height, area = stats[n]
+        if height > 2 * width * 0.8 and area > 4 * _LEAST_PX and y + height < skin.shape[0] - 4:  # an arm, not a leg
+            hands[int(y + 0.74 * height) :] = np.maximum(
+                hands[int(y + 0.74 * height) :], labels[int(y + 0.74 * height) :] == n)
+    mask = cv2.GaussianBlur(hands, (0, 0), max(1.0, 4 * scene.per_mm)) * cv2.GaussianBlur(
+        (scene.sitter.zones == SKIN).astype(np.float32), (0, 0), 1.0)
+    return _flaw_over(scene, "red_hands", mask, BLOOD, scene.rng.uniform(4, 7))
 
 
 def make_blue_forehead(scene: Scene) -> Flaw | None:

@@ -10,6 +10,7 @@ MAKERS: dict[str, Callable[[Scene], Flaw | None]] = {
     "uneven_ground": colour.make_uneven_ground,
     "red_ears": colour.make_red_ears,
     "red_neck": colour.make_red_neck,
+    "red_hands": colour.make_red_hands,
     "blue_forehead": colour.make_blue_forehead,
     "yellow_teeth": colour.make_yellow_teeth,
     "dull_eyes": colour.make_dull_eyes,

@@ -58,7 +58,7 @@ class IrisKind(AdjustmentKind):
         low, high = (usual + off for off in _CATCHLIGHT)
         free = 1 - np.clip((lab[..., 0] - low) / (high - low), 0, 1)
         change = np.zeros_like(lab)
-        change[..., 0] = float(self.value(layer, "contrast")) * 2 * (lab[..., 0] - smooth)
+        change[..., 0] = float(self.value(layer, "contrast")) * 1.4 * (lab[..., 0] - smooth)
         change[..., 0] += float(self.value(layer, "lower_light")) * _LIGHT_OF_STOP * lower_part(around, rect, level)
         change[..., 1:] = float(self.value(layer, "saturation")) * lab[..., 1:]
         return changed(pixels, lab, change * free[..., None].astype(np.float32), coverage)
