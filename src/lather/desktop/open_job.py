@@ -154,8 +154,10 @@ class OpenJob(QObject):
         """A new layer of the stage in hand, above the one in hand, and in hand itself."""
         part = self.parts.get(self.stage_id)
         made = settings if settings is not None else part.new_layer_settings() if part is not None else {}
-        layer = Layer(new_id(), name or self.info.first_layer_name, self.info.kind.id, strength=strength,
-                      settings=made, fence=part.new_layer_fence() if part is not None else None)
+        kind = part.new_layer_kind() if part is not None else self.info.kind.id
+        layer = Layer(new_id(), name or (part.new_layer_name() if part is not None else self.info.first_layer_name),
+                      kind, strength=strength, settings=made,
+                      fence=part.new_layer_fence() if part is not None else None)
         at = self.stage.index(self.layer.id) + 1 if self.layer else 0
         self._came_from[layer.id] = self.layer_id
         self.layer_id = layer.id
@@ -163,7 +165,7 @@ class OpenJob(QObject):
 
     def ensure_layer(self) -> Layer:
         """The layer in hand. One is made where there is none, or where this version does not know its kind."""
-        if self.layer is None or self.layer.kind != self.info.kind.id:
+        if self.layer is None or self.layer.kind not in self.info.kinds:
             self.add_layer()
         return self.layer
 

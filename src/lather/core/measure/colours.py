@@ -100,9 +100,10 @@ def told(lab: Lab, mask: Mask) -> AreaColour | None:
     return AreaColour(mean, spread, len(colours))
 
 
-def difference(a: AreaColour, b: AreaColour) -> float:
-    """CIEDE2000 of two areas' means."""
-    return float(delta_e2000(a.mean[None], b.mean[None])[0])
+def difference(a: AreaColour, b: AreaColour, *, light: bool = True) -> float:
+    """CIEDE2000 of two areas' means. light=False: of their colour alone, both taken at the lightness of the second."""
+    first = a.mean if light else np.array([b.mean[0], *a.mean[1:]])
+    return float(delta_e2000(first[None], b.mean[None])[0])
 
 
 def body_colour(lab: Lab, mask: Mask) -> np.ndarray | None:

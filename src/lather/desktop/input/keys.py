@@ -53,6 +53,8 @@ ACTIONS = (
     KeyAction("quit", "Ctrl+Q", "close Lather"),
     KeyAction("rename_layer", "F2", "rename the layer in hand"),
     KeyAction("back", "Esc", "back to the photo, give up a stroke"),
+    KeyAction("turn_mask", "N", "turn the mask round"),
+    KeyAction("show_mask", "M", "show the mask / hide it"),
     KeyAction("next_lamp", "C", "next lamp"),
     KeyAction("no_lamp", "V", "no lamp: the picture plain"),
     *(KeyAction(f"stage_{number}", str(number % 10), f"stage {stage_id.capitalize()}")

@@ -18,8 +18,8 @@ from lather.desktop.theme.tokens import BRUSH_STRIP_PX, SMALL_PT, theme
 
 _PEN = (("size", "pressure_size"), ("ceiling", "pressure_ceiling"), ("flow", "pressure_flow"))
 
-_AREAS = ("area", "even_area")  # drawn as outlines
-_DRAWN = ("stretch", "straighten")  # without a brush
+_AREAS = ("area", "even_area", "mask_area", "target")  # drawn as outlines
+_DRAWN = ("stretch", "straighten", "reference", "pick", "pool_rim", "grow")  # without a brush
 _MODES = (
     (("copy",), "Copy", {"any": "all", "lighter": "lighter", "darker": "darker"},
      "Copy all, or only what is lighter or darker than the place"),
@@ -86,6 +86,8 @@ class BrushStrip(QWidget):
         for tools, name, labels, tip in _MODES:
             self._add_modes(tools, name, labels, tip)
         row.addWidget(self.modes["area"])
+        self.beside: QWidget | None = None
+        self._row = row
         self.graph = BuildUpGraph()
         row.addWidget(self.graph)
         self._add_options(row)
@@ -217,6 +219,19 @@ class BrushStrip(QWidget):
                 self.changed.emit()
                 self.tool_chosen.emit()
 
+    def show_beside(self, widget: QWidget | None) -> None:
+        """What the stage in hand has beside the tools, or nothing."""
+        if widget is self.beside:
+            return
+        if self.beside is not None:
+            self.beside.hide()
+        self.beside = widget
+        if widget is not None:
+            if widget.parent() is not self:
+                self._row.insertWidget(1, widget)
+            widget.show()
+        self._fit()
+
     def choose(self, tool: str) -> None:
         self.state.tool = tool
         self.refresh()
@@ -271,7 +286,7 @@ class BrushStrip(QWidget):
     def _fit(self) -> None:
         """Where the window is narrow the graph gives way, tools and values stand closer."""
         roomy, tool = self.width() >= _ROOMY_PX, self.state.tool
-        self.graph.setVisible(tool not in (*_AREAS, *_DRAWN, "strand") and roomy)
+        self.graph.setVisible(tool not in (*_AREAS, *_DRAWN, "strand") and roomy and self.beside is None)
         self.pen_label.setVisible(tool not in ("graft", *_AREAS, *_DRAWN, "strand") and roomy)
         for button in self.tools.values():
             button.setFixedWidth(_TOOL_PX if roomy else _NARROW_TOOL_PX)
@@ -292,7 +307,7 @@ class BrushStrip(QWidget):
         self.size.set_name("Smoothing" if tool == "area" else "Size")
         self.ceiling.set_name("Share" if tool == "even_area" else "Ceiling")
         for slider in (self.size, self.flow):
-            slider.setVisible(tool not in ("even_area", *_DRAWN))
+            slider.setVisible(tool not in ("even_area", "mask_area", "target", *_DRAWN))
         self.ceiling.setVisible(tool not in _DRAWN)
         self.edge.setVisible(tool not in (*_AREAS, *_DRAWN, "strand"))
         self.area_feather.setVisible(tool in _AREAS)

@@ -3,7 +3,7 @@
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from lather.core.job.model import Job, acts_by_itself
+from lather.core.job.model import Job, Stage, acts_by_itself
 from lather.core.stages.info import StageInfo
 from lather.core.stages.registry import STAGES
 from lather.desktop.theme.style import font
@@ -64,7 +64,7 @@ class _StageCell(QFrame):
         chosen = font(strong=True)
         chosen.setStrikeOut(not stage.on)
         self.title.setFont(chosen)
-        words = f"{edits} {info.edit_word}{'s' * (edits != 1)}" if edits else "everywhere" if acts else ""
+        words = f"{edits} {info.edit_word}{'s' * (edits != 1)}" if edits else _by_itself(stage) if acts else ""
         self.count.setText(words)
         self.strength.setText("off" if not stage.on else f"{stage.strength * 100:.0f} %" if acts else "")
         said = ", ".join(word for word in (words or "nothing yet", self.strength.text()) if word)
@@ -107,3 +107,9 @@ class CourseStrip(QWidget):
     def show_job(self, job: Job, stage_id: str) -> None:
         for cell in self.cells.values():
             cell.show_job(job, cell.info.id == stage_id)
+
+
+def _by_itself(stage: Stage) -> str:
+    """Where layers act that nothing was painted on."""
+    everywhere = any(layer.settings.get("everywhere") for layer in stage.layers)
+    return "everywhere" if everywhere else "by zone"

@@ -29,7 +29,7 @@ class SignedSlider(ValueSlider):
         self.update()
 
     def text(self) -> str:
-        return f"{self._typed} {self.unit}" if self._typed else self.aside or signed(self._value, self.unit)
+        return f"{self._typed} {self.unit}" if self._typed else self.aside or signed(self._value, self.unit, digits=2 if self.step < 0.1 else 1 if self.step < 1 else 0)
 
     def shown_value(self) -> str:
         return self.text()
@@ -80,8 +80,8 @@ class SignedSlider(ValueSlider):
         painter.drawEllipse(QPointF(x, y), 5.5, 5.5)
 
 
-def signed(value: float, unit: str = "%") -> str:
+def signed(value: float, unit: str = "%", digits: int = 1) -> str:
     """+0.4 %, −1.2 %, 0.0 %."""
-    if abs(value) < 0.05:
-        return f"0.0 {unit}"
-    return f"{'+' if value > 0 else '−'}{abs(value):.1f} {unit}"
+    if abs(value) < 0.5 * 10**-digits:
+        return f"{0:.{digits}f} {unit}"
+    return f"{'+' if value > 0 else '−'}{abs(value):.{digits}f} {unit}"

@@ -184,6 +184,9 @@ class DeskScreen(QWidget):
         left.setSpacing(2)
         self.lists = Choices("List", {"finds": "Finds", "mends": "Mends"}, "finds")
         self.lists.chosen.connect(self.show_list)
+        for part in self.stages.values():
+            if part.choice_panel is not None:
+                left.addWidget(part.choice_panel)
         head = QHBoxLayout()
         head.setContentsMargins(10, 0, 8, 0)
         head.addWidget(self.lists)
@@ -257,6 +260,8 @@ class DeskScreen(QWidget):
         for part in (self.pin, self.control, self.graft, self.fence, self.face, self.found, self.ghost, self.measured,
                      self.gauging, *self.stages.values()):
             part.message.connect(self.message)
+        for part in self.stages.values():
+            part.tool_wanted.connect(self.brush_strip.choose)
         self.lamps.chosen.connect(self._take_lamp)
         self.measured.ready.connect(self._measured)
         self.face.moved.connect(self.found.looking.start)
@@ -363,6 +368,10 @@ class DeskScreen(QWidget):
         for stage_id, line in self._rules.items():
             self.stages[stage_id].panel.setVisible(stage_id == info.id)
             line.setVisible(stage_id == info.id)
+        for other in self.stages.values():
+            if other.choice_panel is not None:
+                other.choice_panel.setVisible(other is part)
+        self.brush_strip.show_beside(part.strip)
         part.show_job()
         self.lists.button("mends").setText(f"{info.edit_word.capitalize()}s")
         self.mends.show_layer(layer, info.edit_word, part.empty_text())

@@ -36,6 +36,8 @@ class DeskKeys:
             "no_lamp": lambda: desk.lamps.choose(PLAIN),
             "rename_layer": lambda: desk.job.layer is not None and layers.rename(desk.job.layer.id),
             "back": self._back,
+            "turn_mask": lambda: desk.part.act("turn_mask"),
+            "show_mask": lambda: desk.part.act("show_mask"),
         }
 
     def press(self, action: str) -> None:

@@ -31,11 +31,13 @@ class StagePart(QObject):
     """panel: its box under the layers, or None. empty: what its list says while nothing is on the layer in hand.
 
     list_name, list_panel: a list of its own at the left, in the place of the finds; a box without one has none.
+    choice_panel: what stands above the lists. strip: what stands beside the tools, in the place of the build-up graph.
 
-    `message(text)` for the person.
+    `message(text)` for the person; `tool_wanted(tool)` where another one is to be in hand.
     """
 
     message = pyqtSignal(str)
+    tool_wanted = pyqtSignal(str)
     empty = "Nothing on this layer yet."
     hint = ""
     list_name = ""
@@ -46,6 +48,8 @@ class StagePart(QObject):
         self.canvas, self.job = desk.canvas, desk.job
         self.panel: QWidget | None = None
         self.list_panel: QWidget | None = None
+        self.choice_panel: QWidget | None = None
+        self.strip: QWidget | None = None
 
     @property
     def in_hand(self) -> bool:
@@ -60,6 +64,13 @@ class StagePart(QObject):
 
     def empty_text(self) -> str:
         return self.empty
+
+    def new_layer_kind(self) -> str:
+        """Kind of a new layer."""
+        return self.info.kind.id
+
+    def new_layer_name(self) -> str:
+        return self.info.first_layer_name
 
     def new_layer_settings(self) -> dict:
         """Settings of a new layer."""
@@ -100,6 +111,10 @@ class StagePart(QObject):
 
     def decide(self, action: str) -> bool:
         """One of the keys for finds (mend_find, skip_find, next_find, previous_find); True if it was for the stage."""
+        return False
+
+    def act(self, action: str) -> bool:
+        """A key that only some stages know (turn_mask, show_mask); True if it was for this stage."""
         return False
 
     def give_up(self) -> None:

@@ -4,7 +4,10 @@ from PyQt6.QtCore import QObject
 
 from lather.core.stages.registry import STAGES
 from lather.desktop.stages.base import DeskParts, StagePart
+from lather.desktop.stages.colour.part import ColourPart
+from lather.desktop.stages.crisp.part import CrispPart
 from lather.desktop.stages.even.part import EvenPart
+from lather.desktop.stages.finish.part import FinishPart
 from lather.desktop.stages.grain.part import GrainPart
 from lather.desktop.stages.mend.part import MendPart
 from lather.desktop.stages.plain import PlainPart
@@ -19,8 +22,11 @@ PARTS: dict[str, type[StagePart]] = {
     "split": SplitPart,
     "even": EvenPart,
     "sculpt": SculptPart,
+    "colour": ColourPart,
     "shape": ShapePart,
     "grain": GrainPart,
+    "crisp": CrispPart,
+    "finish": FinishPart,
 }
 
 

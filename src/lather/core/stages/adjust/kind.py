@@ -11,14 +11,14 @@ from lather.core.stages.maps.kind import MapKind
 from lather.core.stages.maps.store import Start
 from lather.core.types import EncodedRGB, Mask, Rect
 
-MASK_TOOLS = ("mask_area", "mask", "unmask", "grow")
+MASK_TOOLS = ("mask", "unmask", "mask_area", "grow")
 
 
 class AdjustmentKind(MapKind):
     """Subclasses give `id`, `label`, `own` parameters, `neutral` and `applied`.
 
     hint: what it is for, one line. icon: name of its icon. mask: settings of a new layer's mask. tools: all that can
-    be done on its layers.
+    be done on its layers, the one to begin with first.
     """
 
     label: ClassVar[str]

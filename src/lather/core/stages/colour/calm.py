@@ -38,7 +38,7 @@ class CalmKind(AdjustmentKind):
     method = b"calm-1"
     label, icon = "Calm", "calm"
     hint = "Touch skin as it should be with Pick, then paint where it is too red, yellow or blue. Lips stay."
-    tools = ("pick", *MASK_TOOLS)
+    tools = (*MASK_TOOLS, "pick")
     own = (COLOUR, LEAVE, LIGHT, WIDTH, Model("toward", "Towards", read_lab))
 
     def margin(self, layer: Layer) -> int:

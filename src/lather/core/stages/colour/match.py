@@ -9,9 +9,10 @@ from lather.core import ranges
 from lather.core.job.model import Layer
 from lather.core.parameters import Flag, Model, Number
 from lather.core.stages.adjust.bands import tone, tone_reach
-from lather.core.stages.adjust.kind import MASK_TOOLS, AdjustmentKind
+from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.core.stages.adjust.pixels import changed, to_lab
 from lather.core.stages.adjust.values import read_outline, read_spread
+from lather.core.stages.adjust.zones import zone_label
 from lather.core.stages.base import Surroundings
 from lather.core.types import EncodedRGB, Mask, Rect
 
@@ -27,7 +28,7 @@ class MatchKind(AdjustmentKind):
     method = b"match-1"
     label, icon = "Match", "match"
     hint = "Outline skin you trust with Reference, then the skin to match with Target."
-    tools = ("reference", "target", *MASK_TOOLS[1:])
+    tools = ("reference", "target", "mask", "unmask", "grow")
     own = (
         Flag("spread", "spread", True), Flag("light", "light", True), Flag("colour", "colour", True), WIDTH,
         Model("reference", "Reference", read_outline), Model("target", "Target", read_outline),
@@ -46,7 +47,10 @@ class MatchKind(AdjustmentKind):
     def said(cls, layer: Layer) -> str:
         if "measured_to" not in layer.settings:
             return "Reference to be outlined"
-        return "" if "measured_from" in layer.settings else "Target to be outlined"
+        if "measured_from" not in layer.settings:
+            return "Target to be outlined"
+        names = [(layer.settings.get(name) or {}).get("zone") for name in ("reference", "target")]
+        return " → ".join(zone_label(name).lower() if name else "outline" for name in names)
 
     def applied(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect, level: int
                 ) -> EncodedRGB:

@@ -34,4 +34,4 @@ def _example() -> tuple[Layer, ...]:
 
 
 STAGE = StageInfo("colour", "Colour", CalmKind, "Calm", CalmKind.tools, _example, tools_by_kind(*KINDS),
-                  edit_word="mask stroke", finds=True, more_kinds=KINDS[1:])
+                  edit_word="stroke", finds=True, more_kinds=KINDS[1:])

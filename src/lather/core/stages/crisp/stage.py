@@ -14,4 +14,4 @@ def _example() -> tuple[Layer, ...]:
     )
 
 
-STAGE = StageInfo("crisp", "Crisp", CrispKind, "Detail", CrispKind.tools, _example, edit_word="mask stroke")
+STAGE = StageInfo("crisp", "Crisp", CrispKind, "Detail", CrispKind.tools, _example, edit_word="stroke")

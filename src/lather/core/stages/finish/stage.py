@@ -28,4 +28,4 @@ def _example() -> tuple[Layer, ...]:
 
 
 STAGE = StageInfo("finish", "Finish", ToneKind, "Curve and points", ToneKind.tools, _example, tools_by_kind(*KINDS),
-                  edit_word="mask stroke", more_kinds=KINDS[1:])
+                  edit_word="stroke", more_kinds=KINDS[1:])

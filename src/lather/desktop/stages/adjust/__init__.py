@@ -1,0 +1,1 @@
+"""What stages of adjustments share on the desk: the list, the mask, the boxes."""

@@ -1,0 +1,1 @@
+"""Colour on the desk."""

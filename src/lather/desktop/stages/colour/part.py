@@ -1,0 +1,134 @@
+"""Colour on the desk."""
+
+import numpy as np
+from PyQt6.QtCore import QPointF
+from PyQt6.QtGui import QPainter
+
+from lather.core.find.colour import match_settings, measured_again
+from lather.core.job.commands import AddEdits, SetLayer
+from lather.core.job.model import Job, Layer, Stroke
+from lather.core.measure.adjust_readout import MatchSeen
+from lather.core.stages.adjust.values import plain_lab
+from lather.core.stages.adjust.zones import zone_label
+from lather.core.stages.colour.match import MatchKind
+from lather.desktop.canvas.canvas import PhotoCanvas
+from lather.desktop.canvas.pointer import draw_outline, draw_tag
+from lather.desktop.stages.adjust.part import AdjustPart, together
+from lather.desktop.stages.colour.boxes import CurveBox, MatchBox, WhitenBox
+
+_FEATHER_SHARE = 0.03  # of the face's width: the rim of a part of the skin that was chosen by name
+
+
+class ColourPart(AdjustPart):
+    boxes = {"match": MatchBox, "whiten": WhitenBox, "area_curve": CurveBox}
+
+    def __init__(self, info, desk, parent=None):
+        super().__init__(info, desk, parent)
+        self._seen: MatchSeen | None = None
+
+    def said(self, job: Job) -> str:
+        layer = self.layer
+        if layer is None:
+            return ("Choose an adjustment at the left; or W goes to the first find: E calms a redness or takes a shine "
+                    "down, R keeps it.")
+        return self.kind.hint
+
+    # a layer of its own for another part
+
+    def _changed(self, values: dict, dragging: bool) -> None:
+        layer = self.layer
+        if layer is not None and layer.kind == "whiten" and "part" in values:
+            self._take_part(values["part"])
+        elif layer is not None and layer.kind == "match" and {"reference", "target"} & set(values):
+            self._areas(layer, **values)
+        else:
+            super()._changed(values, dragging)
+
+    def _take_part(self, part: str) -> None:
+        """Teeth and eye whites have a layer each."""
+        for layer in self.job.stage.layers:
+            if layer.kind == "whiten" and layer.settings.get("part") == part:
+                self.job.choose_layer(layer.id)
+                return
+        self.make_layer("whiten", part=part, name={"teeth": "Teeth, whiten", "eye_whites": "Eye whites, whiten"}[part])
+
+    # match
+
+    def _asked(self, word: str) -> None:
+        layer = self.layer
+        if word == "again" and layer is not None:
+            engine, job = self.canvas.engine, self.job.job
+            self._background.run("again", lambda task: measured_again(engine, job, layer),
+                                 lambda command: command is not None and self.job.do(command),
+                                 failed=self.message.emit, newest=True)
+
+    def _take_reference(self, corners: np.ndarray) -> None:
+        layer = self.job.ensure_layer()
+        if layer.kind == MatchKind.id:
+            self._areas(layer, reference={"outline": np.round(corners, 1).tolist()})
+
+    def lay(self, layer: Layer, stroke: Stroke) -> None:
+        if layer.kind == MatchKind.id and stroke.tool == "target":
+            outline = {"outline": np.round(stroke.points[:, :2].astype(float), 1).tolist()}
+            self._areas(layer, target=outline, stroke=stroke)
+        else:
+            super().lay(layer, stroke)
+
+    def _areas(self, layer: Layer, stroke: Stroke | None = None, **areas: dict) -> None:
+        """Both areas measured beside the window, then kept with the layer, as one step."""
+        engine, job = self.canvas.engine, self.job.job
+
+        def work(task) -> dict:
+            return match_settings(engine, job, layer, **areas)
+
+        def take(settings: dict) -> None:
+            target = areas.get("target")
+            if target is not None and "zone" in target:
+                face = job.face_map
+                feather = 0.0 if face is None else round(_FEATHER_SHARE * face.width_px, 1)
+                settings = settings | {"zones": [target["zone"]], "everywhere": False, "mask_feather_px": feather}
+            steps = [SetLayer("colour", layer.id, "settings", settings)]
+            if stroke is not None:
+                steps.append(AddEdits("colour", layer.id, (stroke,)))
+            self.job.do(together("match", *steps))
+            self.hatch.flash()
+            for name, area in areas.items():
+                kept = "measured_to" if name == "reference" else "measured_from"
+                if kept not in settings:
+                    where = zone_label(area["zone"]).lower() if "zone" in area else "there"
+                    self.message.emit(f"Hardly any skin is seen {where}; outline it by hand.")
+
+        self._background.run("areas", work, take, failed=self.message.emit, newest=True)
+
+    def _take_readout(self, kind_id: str, readout: object) -> None:
+        super()._take_readout(kind_id, readout)
+        self._seen = readout if isinstance(readout, MatchSeen) else None
+
+    def picked(self, layer: Layer, lab: np.ndarray) -> tuple[dict, str]:
+        if layer.kind == "calm":
+            return {"toward": plain_lab(lab)}, (f"Towards L* {lab[0]:.0f} a* {lab[1]:.0f} b* {lab[2]:.0f}: paint where "
+                                                "the skin is off it.")
+        return super().picked(layer, lab)
+
+    def draw(self, painter: QPainter, canvas: PhotoCanvas) -> None:
+        super().draw(painter, canvas)
+        layer = self.layer
+        if layer is None or layer.kind != MatchKind.id or self._trail.places:
+            return
+        for name in ("reference", "target"):
+            area = layer.settings.get(name) or {}
+            if "outline" in area:
+                points = [canvas.to_screen(float(x), float(y)) for x, y in area["outline"]]
+                draw_outline(painter, points, taking=name == "reference")
+                low = max(points, key=lambda point: point.y()) + QPointF(0, 18)
+                draw_tag(painter, low.x(), low.y(), self._tag(name))
+
+    def _tag(self, name: str) -> str:
+        if name == "target" and self._seen is not None:
+            return f"Target · ΔE {self._seen.before:.1f} → {self._seen.now:.1f}"
+        colour = self.layer.settings.get("measured_to" if name == "reference" else "measured_from")
+        label = name.capitalize()
+        if colour is None:
+            return label
+        light, a, b = colour["mean"]
+        return f"{label} · L* {light:.0f} a* {a:.0f} b* {b:.0f}"

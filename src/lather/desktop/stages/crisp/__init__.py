@@ -1,0 +1,1 @@
+"""Crisp on the desk."""

@@ -1,0 +1,1 @@
+"""Finish on the desk."""
