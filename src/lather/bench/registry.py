@@ -10,6 +10,8 @@ import numpy as np
 
 from lather.bench.row import Row
 from lather.bench.rows import (
+    adjust_done,
+    adjust_slider,
     before_after,
     brush_100px,
     brush_400_edits,
@@ -22,6 +24,7 @@ from lather.bench.rows import (
     find_all,
     heal_settled,
     lamp_switch,
+    mask_450px,
     measure_drag,
     open_jpeg,
     pan_zoom,
@@ -44,6 +47,9 @@ ROWS: dict[str, Row] = {module.ROW.id: module.ROW for module in (
     sculpt_450px,
     push_450px,
     measure_drag,
+    mask_450px,
+    adjust_slider,
+    adjust_done,
     heal_settled,
     dab,
     pan_zoom,

@@ -11,12 +11,13 @@ from lather.cli.outputs import make_folder, refuse_clashes
 from lather.cli.workers import in_processes
 from lather.core.engine.export import Output
 from lather.core.errors import RequestError
+from lather.core.find.colour import automatic_whitening
 from lather.core.find.even import even_all_command
 from lather.core.find.finder import find_all
-from lather.core.find.mend import mend_all
+from lather.core.find.mend import can_mend, mend_all
 from lather.core.find.strands import chosen_hairs
 from lather.core.imageio.write import DEPTHS, format_for
-from lather.core.job.commands import SetBrief, SetFinds
+from lather.core.job.commands import SetBrief, SetFinds, Together
 from lather.core.job.limits import job_kind_named, job_kinds
 from lather.core.kinds.registry import stage_of_kind
 from lather.core.session import Session
@@ -35,7 +36,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--soft", type=number(0, 100), default=0.0, metavar="PERCENT",
                         help="share of the finest stray hairs to leave, for a soft look")
     parser.add_argument("--route", choices=ROUTES, default=ROUTES[0],
-                        help="light: mend, then even blotches by light; mend: only mend (default: light)")
+                        help="light: mend, even, calm, take shine down, whiten; mend: only mend (default: light)")
     parser.add_argument("--brief", help="kind of job, for how much of creases and hollows stays: "
                         + ", ".join(job_kinds()))
     add_delivery_arguments(parser)
@@ -64,6 +65,7 @@ def mend_photo(
         if command is not None:
             session.history.do(command)
     mended = done["mend"] + done["strands"]
+    calmed, whitened = _colour(session, wanted) if route == "light" else (0, [])
     evening = even_all_command(session.job, session.photo.bounds) if route == "light" else None
     if evening is not None:
         session.history.do(evening)
@@ -85,10 +87,26 @@ def mend_photo(
         "mended": mended,
         "strands": done["strands"],
         "evened": len(blotches) if evening is not None else 0,
+        "calmed": calmed,
+        "whitened": whitened,
         "grain": "grain" in by_itself,
         "kept": kept,
         "will_not_show": sum(not f.worth for f in finds),
     }
+
+
+def _colour(session: Session, wanted: list) -> tuple[int, list[str]]:
+    """Redness calmed and shine taken down as far as the kind of job allows, eye whites and teeth whitened at part
+    strength: how many, and which.
+    """
+    finds = [f for f in wanted if stage_of_kind(f.kind) == "colour" and can_mend(f)]
+    command, count = mend_all(session.engine, session.job, finds, "", stage_id="colour")
+    if command is not None:
+        session.history.do(command)
+    layers = automatic_whitening(session.engine, session.job)
+    if layers:
+        session.history.do(Together("whiten", tuple(layers)))
+    return count, [layer.layer.settings["part"] for layer in layers]
 
 
 def _check_names(out: str, job: str | None, bits: int | None) -> None:
@@ -125,7 +143,7 @@ def run(arguments: argparse.Namespace) -> int:
         return 0
     for r in results:
         print(
-            f"{r['out']}: {r['mended']} of {r['finds']} finds mended, {r['evened']} evened, {r['kept']} kept, "
-            f"{r['will_not_show']} will not show"
+            f"{r['out']}: {r['mended']} of {r['finds']} finds mended, {r['evened']} evened, "
+            f"{r['calmed']} calmed, {r['kept']} kept, {r['will_not_show']} will not show"
         )
     return 0

@@ -15,6 +15,7 @@ from lather.core.imageio.read import decode_picture
 from lather.core.job.finds import Find
 from lather.core.job.limits import band, job_kind_named, job_kinds
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.measure.zone_masks import ZoneMasks
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -73,7 +74,7 @@ def run(arguments: argparse.Namespace) -> int:
             raise RequestError(f"{arguments.zones} is no zone map of this picture's size.")
     finds = _finds(arguments.finds)
     pictures = Compared(before.bounds, before.profile, before.read, after.read, PhotoMeasures(before), finds,
-                        [f for f in finds if f.keeper], zones)
+                        [f for f in finds if f.keeper], zones, masks=ZoneMasks(before))
     rows = gauge_rows(measure_gauges(pictures), job_kind)
     if arguments.json:
         print(json.dumps(rows, indent=1, ensure_ascii=False))

@@ -1,6 +1,6 @@
 """The zones of a face over its pixels: where lips, eyes, brows, cheeks … are, as soft masks and as outlines."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 
 import cv2
@@ -21,7 +21,7 @@ _PARTS = ("lips", "teeth", "mouth", *(f"{part}, {side}" for side in SIDES for pa
 NAMES = (*WIDE, *(f"nostril, {side}" for side in SIDES), *(name for name in SMALL_ZONES if name != "lips"), *_PARTS)
 """All zones of a face; each pixel lies in one: of two that overlap, the later one here."""
 _SOFT = 0.004  # of the face width, over which an outline fades where no pixels refine it
-_LEAST_SHARE = 0.5
+_LEAST_SHARE, _HARDLY = 0.5, 1e-4
 _SKIN_SOFT_PX, _HIGHLIGHT_PX = 2.0, 61
 _SKIN_COLOUR, _SKIN_DARK = 14.0, 0.35  # a*b* off; share of L*
 
@@ -34,6 +34,7 @@ class FaceZones:
 
     photo: Photo
     face: FaceMap
+    _boxes: dict = field(default_factory=dict)
 
     @cached_property
     def close(self) -> Close:
@@ -119,6 +120,17 @@ class FaceZones:
             own = (self.labels == NAMES.index(zone) + 1).astype(np.float32)
             own = cv2.GaussianBlur(own, (0, 0), max(0.6, _SOFT * self.face.width_px / self.close.scale))
         return own
+
+    def reaches(self, zone: str, rect: Rect, level: int = 0) -> bool:
+        """False where a zone has no share in a rectangle of a level."""
+        if zone not in self._boxes:
+            ys, xs = np.nonzero(self.share(zone) > _HARDLY)
+            corners = np.array([[0, 0], [0, 0]] if not len(ys) else [[xs.min(), ys.min()], [xs.max() + 1, ys.max() + 1]])
+            self._boxes[zone] = self.close.to_source(corners)
+        (x0, y0), (x1, y1) = self._boxes[zone]
+        step, room = 1 << level, self.close.scale
+        return (rect.x0 * step < x1 + room and rect.x1 * step > x0 - room
+                and rect.y0 * step < y1 + room and rect.y1 * step > y0 - room)
 
     def mask(self, zone: str, rect: Rect, level: int = 0) -> Mask:
         """Share 0-1 of a zone of NAMES over a rectangle of a level, float32 (h, w)."""

@@ -34,6 +34,8 @@ _RING = (1.7, 2.3)  # outlines around a find between which skin is as it should 
 _HALF = (0.35, 0.65)  # of the excess: half-way down the slope
 _UNDER_EYE_WHITE = 3.0  # L* that teeth stay darker than the eye white
 _PORES_TIMES = 1.6  # sizes of a spot away from which pores may be taken
+_AUTOMATIC = 0.6  # strength of what nobody asked for
+_NOT_WHITENED = ("identity-true", "newborn/child")
 _OTHER_LIGHT = 10.0  # L* by which two areas differ because they stand in other light: that is form, and stays
 _SAME_SKIN = 3.0  # ΔE (76) of the skin around, within which two finds share a layer
 
@@ -239,16 +241,26 @@ def layer_command(job: Job, kind: type, name: str, settings: dict, stage_id: str
     return AddLayer(stage_id, layer, len(job.stage(stage_id).layers))
 
 
-def whiten_commands(engine: Engine, job: Job, parts: Sequence[str] = tuple(PARTS)) -> list[AddLayer]:
+def whiten_commands(engine: Engine, job: Job, parts: Sequence[str] = tuple(PARTS), strength: float = 1.0
+                    ) -> list[AddLayer]:
     """A layer for each part that is seen and has none yet."""
     there = {layer.settings.get("part") for layer in job.stage("colour").layers if layer.kind == WhitenKind.id}
     commands = []
     for part in parts:
         settings = whiten_settings(engine, job, part) if part not in there else None
         if settings is not None:
-            commands.append(layer_command(job, WhitenKind, f"{PARTS[part]}, whiten", settings))
+            commands.append(layer_command(job, WhitenKind, f"{PARTS[part]}, whiten", settings, strength=strength))
             job = commands[-1].apply(job)
     return commands
+
+
+def automatic_whitening(engine: Engine, job: Job) -> list[AddLayer]:
+    """Of the first pass: at part strength, the eyes first, as teeth stay darker than they are; not for a photo that
+    shows who somebody is, nor for a child.
+    """
+    if job.brief.get("kind") in _NOT_WHITENED:
+        return []
+    return whiten_commands(engine, job, ("eye_whites", "teeth"), _AUTOMATIC)
 
 
 def iris_command(engine: Engine, job: Job) -> AddLayer | None:

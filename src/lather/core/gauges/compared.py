@@ -14,12 +14,12 @@ from lather.core.colour import profiles
 from lather.core.colour.lab import delta_e2000
 from lather.core.job.finds import Find
 from lather.core.measure.photo_measures import PhotoMeasures
-from lather.core.stages.base import Warp
+from lather.core.stages.base import Warp, Zones
 from lather.core.stages.light.cells import Seen
 from lather.core.stages.light.needed import NeededLight
 from lather.core.types import EncodedRGB, Lab, Mask, Rect
 
-_WORK_SIDE = 1000
+_WORK_SIDE, _FACE_SIDE = 1000, 500
 
 
 @dataclass(frozen=True)
@@ -30,7 +30,7 @@ class Compared:
     the fine bands from no more tiles than that, evenly spread. after_fingerprint, needed: what names the pixels after,
     and where light that skin needs is kept; without them it is worked out anew. warp: what the retouch moves, None
     where only the pixels can tell; `before` and `after` are both as they were before it, so that what was moved is not
-    taken for touched.
+    taken for touched. masks: where teeth and eye whites are, where there are no labels.
     """
 
     bounds: Rect
@@ -45,6 +45,7 @@ class Compared:
     after_fingerprint: Callable[[Rect], bytes] = lambda rect: b"after"
     needed: NeededLight | None = None
     warp: Warp | None = None
+    masks: Zones | None = None
     _once: dict = field(default_factory=dict)
 
     def once(self, work: Callable[["Compared"], object]) -> object:
@@ -79,6 +80,41 @@ class Compared:
         if self.zones is None:
             return own
         return cv2.resize((self.zones == 1).astype(np.float32), own.shape[::-1], interpolation=cv2.INTER_AREA)
+
+    @cached_property
+    def _face_area(self) -> tuple[Rect, int] | None:
+        """A rectangle of a level around the face in hand, at which its small parts are seen well."""
+        face = self.measures.face
+        if face is None:
+            return None
+        level = 0
+        while face.width_px / (1 << (level + 1)) >= _FACE_SIDE:
+            level += 1
+        places = face.mesh_px if face.mesh else np.array(list(face.points.values()), float)
+        low, high = (places.min(0).astype(int) >> level), (places.max(0).astype(int) >> level)
+        rect = Rect(int(low[0]), int(low[1]), int(high[0]) + 2, int(high[1]) + 2)
+        rect = rect.intersect(self.measures.photo.level_bounds(level))
+        return None if rect.empty else (rect, level)
+
+    @cached_property
+    def close_to_the_face(self) -> tuple[Lab, Lab] | None:
+        """Both in Lab, closely; None without a face."""
+        area = self._face_area
+        if area is None:
+            return None
+        before, after = (profiles.to_lab(read(*area), self.profile) for read in (self.before, self.after))
+        return before, after
+
+    def zone_close(self, zone: str, label: int) -> Mask | None:
+        """Share of a zone over `close_to_the_face`: by the labels of the plate, else by the masks."""
+        rect, level = self._face_area
+        if self.zones is not None:
+            part = rect.from_level(level).intersect(self.bounds)
+            own = (self.zones[part.slices(self.bounds)] == label).astype(np.float32)
+            return cv2.resize(own, (rect.width, rect.height), interpolation=cv2.INTER_AREA)
+        if self.masks is None:
+            return None
+        return self.masks.mask(zone, (self.measures.face,), rect, level)
 
     @property
     def seen_after(self) -> Seen:

@@ -7,8 +7,11 @@ from functools import partial
 from lather.core.engine.engine import Engine
 from lather.core.gauges import (
     blotch_residual,
+    clipped_skin,
     colour_life,
     evenness,
+    eye_white_light,
+    eye_white_warmth,
     grain_match,
     halo,
     keepers_intact,
@@ -18,6 +21,7 @@ from lather.core.gauges import (
     residual_strength,
     skin_touched,
     spill,
+    teeth_light,
     teeth_white,
     texture_kept,
     under_eye_left,
@@ -46,9 +50,16 @@ GAUGES: dict[str, Gauge] = {module.GAUGE.id: module.GAUGE for module in (
     evenness,
     largest_move,
     teeth_white,
+    teeth_light,
+    eye_white_warmth,
+    eye_white_light,
+    clipped_skin,
     residual_strength,
 )}
 ON_DESK = ("texture_kept", "modelling_kept", "grain_match", "blotch_residual")
+OF_STAGE = {"colour": ("texture_kept", "colour_life"), "crisp": ("texture_kept", "halo"),
+            "finish": ("clipped_skin", "colour_life")}
+"""On the desk in their place, where a stage may harm something else."""
 _DESK_TILES = 12  # tiles of skin that the fine bands are read from while working
 
 
@@ -58,10 +69,11 @@ def measure_gauges(pictures: Compared) -> dict[str, float | None]:
 
 
 def measured_on_desk(
-    engine: Engine, job: Job, measures: PhotoMeasures | None, go_on: Callable[[], bool] = lambda: True
+    engine: Engine, job: Job, measures: PhotoMeasures | None, go_on: Callable[[], bool] = lambda: True,
+    stage_id: str = "",
 ) -> dict:
     """What the desk shows beside the photo: {"keepers": (intact, all), "left": [(Find, share 0-1), …]} and, once the
-    photo is measured, the values of ON_DESK. Empty when go_on() turns False.
+    photo is measured, the gauges of the stage in hand, or those of ON_DESK. Empty when go_on() turns False.
     """
     warp, in_place = engine.warp(job), unmoved(job)
     now, bounds, profile = partial(engine.pixels, in_place), engine.photo.bounds, engine.photo.profile
@@ -76,8 +88,8 @@ def measured_on_desk(
     if measures is not None:
         pictures = Compared(bounds, profile, engine.photo.read, now, measures, most_tiles=_DESK_TILES,
                             after_fingerprint=engine.stack(in_place).fingerprint,
-                            needed=engine.kinds["even"].stores.needed, warp=warp)
-        for name in ON_DESK:
+                            needed=engine.kinds["even"].stores.needed, warp=warp, masks=engine.zones)
+        for name in OF_STAGE.get(stage_id, ON_DESK):
             if not go_on():
                 return {}
             values[name] = GAUGES[name].measure(pictures)

@@ -126,7 +126,8 @@ def zone_body(engine: Engine, job: Job, read: Read, zone: str) -> np.ndarray | N
         level += 1
     places = face.mesh_px if face.mesh else np.array(list(face.points.values()), float)
     low, high = places.min(0).astype(int) >> level, places.max(0).astype(int) >> level
-    rect = Rect(int(low[0]), int(low[1]), int(high[0]) + 2, int(high[1]) + 2).intersect(engine.photo.level_bounds(level))
+    rect = Rect(int(low[0]), int(low[1]), int(high[0]) + 2, int(high[1]) + 2)
+    rect = rect.intersect(engine.photo.level_bounds(level))
     if rect.empty:
         return None
     mask = engine.zones.mask(zone, (face,), rect, level)

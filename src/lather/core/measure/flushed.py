@@ -1,4 +1,4 @@
-"""Skin of another colour than the rest of it: flushed, cold, in shade. Told by what pigment and light do to a colour."""
+"""Skin of another colour than the rest: flushed, cold, in shade. Told by what pigment and light do to a colour."""
 
 import cv2
 import numpy as np

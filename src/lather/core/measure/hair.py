@@ -22,7 +22,7 @@ def hair_share(measures: PhotoMeasures, rest: Mask) -> Mask:
     if face is None:
         return np.zeros_like(rest)
     ys, xs = np.mgrid[: rest.shape[0], : rest.shape[1]].astype(np.float32)
-    u, v = face.in_frame((xs + 0.5) * scale, (ys + 0.5) * scale)
+    _, v = face.in_frame((xs + 0.5) * scale, (ys + 0.5) * scale)
     chin = float(face.in_frame(*face.points["chin"])[1])
     by_place = np.clip((chin - v) * 2.5, -4, 6)  # log odds: above the chin it is hair
     sure = rest > _SURE

@@ -107,7 +107,8 @@ class ZoneMasks:
             if face.mesh:
                 zones = self._zones_of(face)
                 for name in names:
-                    np.maximum(out, zones.mask(name, rect, level), out=out)
+                    if zones.reaches(name, rect, level):
+                        np.maximum(out, zones.mask(name, rect, level), out=out)
         return out
 
     def _brows(self, faces: tuple[FaceMap, ...], rect: Rect, level: int) -> Mask:

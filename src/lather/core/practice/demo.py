@@ -25,12 +25,12 @@ SITTER, SEED = "wren", 12
 FLAWS = {
     "blemish_dark": 14, "blemish_red": 12, "blemish_bright": 8, "mole": 2, "freckle": 8, "crease": 2, "flake": 2,
     "scar": 1, "hair_on_skin": 2, "under_eye": 1, "cloth_speck": 2, "lens_mark": 1, "stray_hair": 9,
-    "brow_hair": 3,
+    "brow_hair": 3, "redness": 1, "shine": 2,
 }
 _NAMES = {"blemish_dark": "dark spot", "blemish_red": "red spot", "blemish_bright": "bright spot"}
 _MENDED = 6
 _SOFTENED_AT_MOST = 2
-_VERSION = 14  # goes up when the demo changes, so that an old one is made anew
+_VERSION = 15  # goes up when the demo changes, so that an old one is made anew
 
 
 def demo_folder() -> Path:

@@ -14,8 +14,9 @@ def _none() -> tuple[Layer, ...]:
 
 @dataclass(frozen=True)
 class StageInfo:
-    """id: one of STAGE_IDS. kind: of its layers; more_kinds: others that its layers may be of. tools: what can be done on them; tools_of(layer) where that depends
-    on the layer. edit_word: what an edit is called. finds: flaws of this stage are listed and mended by key.
+    """id: one of STAGE_IDS. kind: of its layers; more_kinds: others that they may be of. tools: what can be done on
+    them; tools_of(layer) where that depends on the layer. edit_word: what an edit is called. finds: flaws of this stage
+    are listed and mended by key.
     automatic(job, measures): the step that it does by itself, or None. example: layers that use every tool and overlap,
     inside 611×523 px, for the contract test.
     """

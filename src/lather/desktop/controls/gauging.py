@@ -29,7 +29,7 @@ class Gauging(QObject):
 
     def _measure(self) -> None:
         job, engine, measures = self.job.job, self.job.session.engine, self.measured.measures
-        if not job.edit_count:
+        if not len(engine.stack(job)):
             self.background.cancel("gauges")
             self.gauged.emit({})
             return
@@ -38,8 +38,10 @@ class Gauging(QObject):
             if job is self.job.job:  # else it is measured again: the step has started the clock
                 self.gauged.emit(values)
 
-        self.background.run("gauges", lambda task: measured_on_desk(engine, job, measures, lambda: task.going_on),
-                            take, failed=self._failed, newest=True)
+        stage_id = self.job.stage_id
+        self.background.run(
+            "gauges", lambda task: measured_on_desk(engine, job, measures, lambda: task.going_on, stage_id), take,
+            failed=self._failed, newest=True)
 
     def _failed(self, text: str) -> None:
         self.message.emit(f"The gauges could not be measured. {text}")

@@ -2,7 +2,7 @@
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from lather.core.gauges.registry import GAUGES, ON_DESK
+from lather.core.gauges.registry import GAUGES, OF_STAGE, ON_DESK
 from lather.core.job.limits import USUAL_KIND, Band, band
 from lather.desktop.panels.gauge import Gauge
 from lather.desktop.panels.panel_head import panel_head
@@ -11,7 +11,7 @@ _MOST_SOFTENED = 4
 
 
 class RestraintPanel(QWidget):
-    """Texture, modelling and grain against the photo's; keepers intact; what is left of each softened find."""
+    """What the stage in hand may harm, against the photo's; keepers intact; what is left of each softened find."""
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -20,7 +20,8 @@ class RestraintPanel(QWidget):
         column.setSpacing(4)
         head, self.kind = panel_head("Restraint")
         column.addLayout(head)
-        self.wide = {name: Gauge(GAUGES[name].label, high=GAUGES[name].track) for name in ON_DESK}
+        names = dict.fromkeys((*ON_DESK, *(name for names in OF_STAGE.values() for name in names)))
+        self.wide = {name: Gauge(GAUGES[name].label, high=GAUGES[name].track) for name in names}
         for gauge in self.wide.values():
             column.addWidget(gauge)
         self.keepers = Gauge("Keepers intact")

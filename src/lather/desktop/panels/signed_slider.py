@@ -29,7 +29,8 @@ class SignedSlider(ValueSlider):
         self.update()
 
     def text(self) -> str:
-        return f"{self._typed} {self.unit}" if self._typed else self.aside or signed(self._value, self.unit, digits=2 if self.step < 0.1 else 1 if self.step < 1 else 0)
+        digits = 2 if self.step < 0.1 else 1 if self.step < 1 else 0
+        return f"{self._typed} {self.unit}" if self._typed else self.aside or signed(self._value, self.unit, digits)
 
     def shown_value(self) -> str:
         return self.text()

@@ -13,6 +13,7 @@ from lather.core.stages.base import Pixels
 from lather.core.types import Lab, Mask, Rect
 
 _CELLS = 3.0  # coarse pixels to the smallest sigma
+_LEAST_CELLS, _CELL_SPREAD = 1.5, 0.2  # cells to a sigma at least; variance that cells add, in cells
 _LEAST_WEIGHT = 0.06  # of a Gaussian's weight, from which what it says counts
 
 
@@ -23,19 +24,43 @@ def reach(sigma_px: float) -> int:
 
 def tone_reach(width_px: float) -> int:
     """Level-0 pixels around a rectangle that `tone` reads."""
-    return reach(width_px)
+    return reach(width_px) + _cell(width_px)
 
 
-def tone(below: Pixels, rect: Rect, level: int, bounds: Rect, width_px: float) -> Lab:
-    """Lab of a rectangle of a level without what is finer than a Gaussian of `width_px` source pixels."""
+def _cell(sigma: float) -> int:
+    """Side in pixels of the cells that a Gaussian is worked out in."""
+    return 1 << max(0, int(np.floor(np.log2(max(1.0, sigma / _LEAST_CELLS)))))
+
+
+def tone(below: Pixels, rect: Rect, level: int, bounds: Rect, width_px: float) -> tuple[Lab, Lab]:
+    """(Lab, Lab without what is finer than a Gaussian of `width_px` source pixels) of a rectangle of a level."""
     sigma = width_px / (1 << level)
     if sigma < 0.3:
-        return to_lab(below(rect, level))
-    wide = rect.expand(reach(sigma)).intersect(bounds.at_level(level))
+        lab = to_lab(below(rect, level))
+        return lab, lab
+    cell, inside = _cell(sigma), bounds.at_level(level)
+    wide = rect.expand(reach(sigma) + cell)
+    wide = Rect(wide.x0 // cell * cell, wide.y0 // cell * cell, wide.x1, wide.y1).intersect(inside)
     lab = to_lab(below(wide, level))
-    side = 2 * reach(sigma) + 1
-    smooth = cv2.GaussianBlur(lab, (side, side), sigma, borderType=cv2.BORDER_REPLICATE)
-    return np.ascontiguousarray(smooth[rect.slices(wide)])
+    part = rect.slices(wide)
+    return np.ascontiguousarray(lab[part]), np.ascontiguousarray(smooth(lab, sigma)[part])
+
+
+def smooth(values: np.ndarray, sigma: float) -> np.ndarray:
+    """Gaussian of (h, w, …), worked out in cells where it is wide; the first pixel begins a cell of the picture's grid.
+    """
+    cell = _cell(sigma)
+    height, width = values.shape[:2]
+    if cell > 1:
+        full = cv2.copyMakeBorder(values, 0, -height % cell, 0, -width % cell, cv2.BORDER_REPLICATE)
+        size = (full.shape[1] // cell, full.shape[0] // cell)
+        small = cv2.resize(full, size, interpolation=cv2.INTER_AREA)
+        fine = np.sqrt((sigma / cell) ** 2 - _CELL_SPREAD)
+        side = (2 * reach(fine) + 1,) * 2
+        small = cv2.GaussianBlur(small, side, fine, borderType=cv2.BORDER_REPLICATE)
+        return cv2.resize(small, full.shape[1::-1], interpolation=cv2.INTER_LINEAR)[:height, :width]
+    side = (2 * reach(sigma) + 1,) * 2
+    return cv2.GaussianBlur(values, side, sigma, borderType=cv2.BORDER_REPLICATE)
 
 
 def around_reach(widths_px: tuple[float, ...]) -> int:

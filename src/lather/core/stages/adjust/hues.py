@@ -21,6 +21,7 @@ _GREY = (2.0, 8.0)  # chroma below which a hue means nothing
 
 class HuesKind(AdjustmentKind):
     id = "hues"
+    levels_within = 0.03  # a mean of hues is none of them
     method = b"hues-1"
     label, icon = "Hue range", "hues"
     hint = "Touch a colour with Pick: all that has its hue is turned, strengthened or lightened."

@@ -4,24 +4,39 @@ Values are taken for sRGB's. Photos in other profiles keep their own numbers: wh
 or less in their colours, and the same change everywhere.
 """
 
+from collections.abc import Callable
+
 import numpy as np
 from numba import njit
 
 from lather.core.colour.lab import RGB_TO_XYZ_D50, WHITE_D50, srgb_to_lab_by_tables
+from lather.core.threads import ARITHMETIC
 from lather.core.types import EncodedRGB, Lab, Mask
 
 _STEPS = 4096
 _ROOTS = np.arange(_STEPS + 2, dtype=np.float64) / _STEPS
-_ENCODED_OF_ROOT = np.where(_ROOTS**2 <= 0.0031308, 12.92 * _ROOTS**2, 1.055 * np.maximum(_ROOTS, 1e-12) ** (2 / 2.4)
-                            - 0.055).astype(np.float32)
+_ENCODED_OF_ROOT = np.where(
+    _ROOTS**2 <= 0.0031308, 12.92 * _ROOTS**2, 1.055 * np.maximum(_ROOTS, 1e-12) ** (2 / 2.4) - 0.055
+).astype(np.float32)
 _XYZ_TO_RGB = (np.linalg.inv(RGB_TO_XYZ_D50.astype(np.float64)) * WHITE_D50[None, :]).astype(np.float32)
+_LARGE = 600_000  # values from which it is worth two threads
 _LOW, _HIGH = np.float32(1.02 / 255), np.float32(253.98 / 255)
 """Between these a change stays, unless a value lay outside them before: what the clipping lamp shows, with some room."""
 
 
 def to_lab(pixels: EncodedRGB) -> Lab:
     """Within 0.05 of Lab (D50)."""
-    return srgb_to_lab_by_tables(pixels)
+    return halves(srgb_to_lab_by_tables, pixels)
+
+
+def halves(work: Callable[..., np.ndarray], *arrays: np.ndarray) -> np.ndarray:
+    """`work` on arrays (h, w, …) that lie over each other; large ones in two halves at the same time."""
+    middle = arrays[0].shape[0] // 2
+    if arrays[0].size < _LARGE or not middle:
+        return work(*arrays)
+    lower = ARITHMETIC.submit(lambda: work(*(one[middle:] for one in arrays)))
+    upper = work(*(one[:middle] for one in arrays))
+    return np.concatenate([upper, lower.result()])
 
 
 def changed(pixels: EncodedRGB, lab: Lab, change: Lab, coverage: Mask, *, clips: bool = False) -> EncodedRGB:
@@ -30,10 +45,13 @@ def changed(pixels: EncodedRGB, lab: Lab, change: Lab, coverage: Mask, *, clips:
     A pixel whose change is 0 is untouched. clips: the change was asked for as far as it goes, into the ends of the
     range as well; else a change that would clip is only made as far as there is room, its hue kept.
     """
-    out = np.empty_like(pixels)
-    _change(pixels, np.ascontiguousarray(lab, np.float32), np.ascontiguousarray(change, np.float32),
-            np.ascontiguousarray(coverage, np.float32), _XYZ_TO_RGB, _ENCODED_OF_ROOT, clips, out)
-    return out
+
+    def work(pixels, lab, change, coverage) -> EncodedRGB:
+        out = np.empty(pixels.shape, np.float32)
+        _change(pixels, lab, change, coverage, _XYZ_TO_RGB, _ENCODED_OF_ROOT, clips, out)
+        return out
+
+    return halves(work, *(np.ascontiguousarray(one, np.float32) for one in (pixels, lab, change, coverage)))
 
 
 @njit(cache=True, nogil=True, fastmath=True, inline="always")
@@ -41,48 +59,56 @@ def _inverse(f):  # pragma: no cover - compiled
     return f * f * f if f > np.float32(6 / 29) else (np.float32(116) * f - np.float32(16)) / np.float32(24389 / 27)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
-def _rgb(light, a, b, matrix, encoded, out):  # pragma: no cover - compiled
-    """Encoded RGB of a Lab colour; goes on straight beyond the gamut."""
-    one, steps, zero = np.float32(1), np.float32(_STEPS), np.float32(0)
-    fy = (light + np.float32(16)) / np.float32(116)
-    x, y, z = _inverse(fy + a / np.float32(500)), _inverse(fy), _inverse(fy - b / np.float32(200))
-    for c in range(3):
-        linear = matrix[c, 0] * x + matrix[c, 1] * y + matrix[c, 2] * z
-        if linear <= zero:
-            out[c] = np.float32(12.92) * linear
-        elif linear >= one:
-            out[c] = one + (linear - one) * np.float32(1.055 / 2.4)
-        else:
-            at = np.sqrt(linear) * steps
-            i = np.int32(at)
-            out[c] = encoded[i] + (at - np.float32(i)) * (encoded[i + 1] - encoded[i])
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _encoded(linear, table):  # pragma: no cover - compiled
+    """By a table of the square root; beyond the gamut it goes on straight."""
+    if linear <= np.float32(0):
+        return np.float32(12.92) * linear
+    if linear >= np.float32(1):
+        return np.float32(1) + (linear - np.float32(1)) * np.float32(1.055 / 2.4)
+    at = np.sqrt(linear) * np.float32(_STEPS)
+    i = np.int32(at)
+    return table[i] + (at - np.float32(i)) * (table[i + 1] - table[i])
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _change(pixels, lab, change, coverage, matrix, encoded, clips, out):  # pragma: no cover - compiled
-    was, now = np.empty(3, np.float32), np.empty(3, np.float32)
-    one, zero = np.float32(1), np.float32(0)
+def _change(pixels, lab, change, coverage, m, table, clips, out):  # pragma: no cover - compiled
+    one, zero, low, high = np.float32(1), np.float32(0), np.float32(_LOW), np.float32(_HIGH)
     for y in range(pixels.shape[0]):
         for x in range(pixels.shape[1]):
+            r, g, b = pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2]
             cover = coverage[y, x]
             dl, da, db = cover * change[y, x, 0], cover * change[y, x, 1], cover * change[y, x, 2]
             if dl == zero and da == zero and db == zero:
-                for c in range(3):
-                    out[y, x, c] = pixels[y, x, c]
+                out[y, x, 0], out[y, x, 1], out[y, x, 2] = r, g, b
                 continue
-            light, a, b = lab[y, x, 0], lab[y, x, 1], lab[y, x, 2]
-            _rgb(light, a, b, matrix, encoded, was)
-            _rgb(light + dl, a + da, b + db, matrix, encoded, now)
+            fy = (lab[y, x, 0] + np.float32(16)) / np.float32(116)
+            fx, fz = fy + lab[y, x, 1] / np.float32(500), fy - lab[y, x, 2] / np.float32(200)
+            X, Y, Z = _inverse(fx), _inverse(fy), _inverse(fz)
+            step = dl / np.float32(116)
+            fy, fx, fz = fy + step, fx + step + da / np.float32(500), fz + step - db / np.float32(200)
+            X2, Y2, Z2 = _inverse(fx), _inverse(fy), _inverse(fz)
+            dr = _encoded(m[0, 0] * X2 + m[0, 1] * Y2 + m[0, 2] * Z2, table) - _encoded(
+                m[0, 0] * X + m[0, 1] * Y + m[0, 2] * Z, table)
+            dg = _encoded(m[1, 0] * X2 + m[1, 1] * Y2 + m[1, 2] * Z2, table) - _encoded(
+                m[1, 0] * X + m[1, 1] * Y + m[1, 2] * Z, table)
+            dblue = _encoded(m[2, 0] * X2 + m[2, 1] * Y2 + m[2, 2] * Z2, table) - _encoded(
+                m[2, 0] * X + m[2, 1] * Y + m[2, 2] * Z, table)
             share = one
-            if not clips:
-                for c in range(3):
-                    value, step = pixels[y, x, c], now[c] - was[c]
-                    if step > zero and value + step > _HIGH:
-                        share = min(share, max(zero, _HIGH - value) / step)
-                    elif step < zero and value + step < _LOW:
-                        share = min(share, max(zero, value - _LOW) / -step)
-            for c in range(3):
-                out[y, x, c] = pixels[y, x, c] + share * (now[c] - was[c])
-                if clips:
-                    out[y, x, c] = min(max(out[y, x, c], min(zero, pixels[y, x, c])), max(one, pixels[y, x, c]))
+            if clips:
+                out[y, x, 0] = min(max(r + dr, min(zero, r)), max(one, r))
+                out[y, x, 1] = min(max(g + dg, min(zero, g)), max(one, g))
+                out[y, x, 2] = min(max(b + dblue, min(zero, b)), max(one, b))
+                continue
+            share = min(_room(r, dr, low, high), _room(g, dg, low, high), _room(b, dblue, low, high))
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = r + share * dr, g + share * dg, b + share * dblue
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _room(value, step, low, high):  # pragma: no cover - compiled
+    """Share of a step that keeps a value inside, or where it is if it lay outside."""
+    if step > np.float32(0) and value + step > high:
+        return max(np.float32(0), high - value) / step
+    if step < np.float32(0) and value + step < low:
+        return max(np.float32(0), value - low) / -step
+    return np.float32(1)

@@ -1,29 +1,19 @@
 """A curve of L* in an area."""
 
-import numpy as np
-
 from lather.core.job.model import Layer
 from lather.core.parameters import Model
 from lather.core.stages.adjust.curve import STRAIGHT, is_straight, read_curve, through
 from lather.core.stages.adjust.kind import AdjustmentKind
+from lather.core.stages.adjust.lightness import to_lightness
 from lather.core.stages.adjust.pixels import changed, to_lab
 from lather.core.stages.base import Surroundings
-from lather.core.types import EncodedRGB, Lab, Mask, Rect
+from lather.core.types import EncodedRGB, Mask, Rect
 
 CURVE = Model("curve", "Curve", read_curve)
 
 
 def points_of(layer: Layer) -> tuple[tuple[float, float], ...]:
     return tuple(tuple(point) for point in layer.settings.get("curve", STRAIGHT))
-
-
-def to_lightness(lab: Lab, light: np.ndarray) -> Lab:
-    """Change in Lab that brings pixels to a lightness as more or less light would: hue and saturation stay."""
-    times = (light + 16) / (lab[..., 0] + 16)
-    change = np.empty_like(lab)
-    change[..., 0] = light - lab[..., 0]
-    change[..., 1:] = lab[..., 1:] * (times - 1)[..., None]
-    return change
 
 
 class AreaCurveKind(AdjustmentKind):

@@ -8,6 +8,7 @@ direction, away from the person's skin, is taken back; the light that it took co
 from functools import lru_cache
 
 import numpy as np
+from numba import njit
 
 from lather.core import ranges
 from lather.core.colour import srgb
@@ -16,7 +17,7 @@ from lather.core.job.model import Layer
 from lather.core.parameters import Choice, Model, Number
 from lather.core.stages.adjust.bands import tone, tone_reach
 from lather.core.stages.adjust.kind import MASK_TOOLS, AdjustmentKind
-from lather.core.stages.adjust.pixels import changed, to_lab
+from lather.core.stages.adjust.pixels import changed, halves
 from lather.core.stages.adjust.values import read_lab
 from lather.core.stages.base import Surroundings
 from lather.core.stages.colour.match import WIDTH
@@ -35,6 +36,7 @@ class CalmKind(AdjustmentKind):
     """toward: colour of the person's own skin, Lab. Without it nothing is done."""
 
     id = "calm"
+    levels_within = 0.01  # from far away fewer colours lie inside its window
     method = b"calm-1"
     label, icon = "Calm", "calm"
     hint = "Touch skin as it should be with Pick, then paint where it is too red, yellow or blue. Lips stay."
@@ -53,24 +55,42 @@ class CalmKind(AdjustmentKind):
 
     def applied(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect, level: int
                 ) -> EncodedRGB:
-        band = tone(around.below, rect, level, around.bounds, float(self.value(layer, WIDTH.id)))
+        lab, band = tone(around.below, rect, level, around.bounds, float(self.value(layer, WIDTH.id)))
         if around.zones is not None:  # lips and what is made up on them are nobody's redness
             coverage = coverage * (1 - around.zones.mask("lips", around.faces, rect, level))
         change = taken_back(band, np.array(layer.settings["toward"], np.float32), str(self.value(layer, "colour")),
                             float(self.value(layer, "leave")), float(self.value(layer, "light_back")))
-        return changed(pixels, to_lab(pixels), change, coverage)
+        return changed(pixels, lab, change, coverage)
 
 
 def taken_back(band: Lab, toward: np.ndarray, colour: str, leave: float, light_back: float) -> Lab:
     """Change in Lab (h, w, 3) that leaves a share of what is redder, yellower or bluer than the skin."""
     way = direction(colour, tuple(float(one) for one in toward))
-    off_a, off_b = band[..., 1] - toward[1], band[..., 2] - toward[2]
-    along = off_a * way[1] + off_b * way[2]
-    length = np.hypot(way[1], way[2])
-    angle = along / np.maximum(length * np.hypot(off_a, off_b), np.float32(1e-3))
-    window = np.clip((angle - _NARROW) / (_WIDE - _NARROW), 0, 1)
-    amount = np.maximum(along, 0) / length**2 * window * window * (3 - 2 * window) * np.float32(leave - 1)
-    return amount[..., None] * np.array([way[0] * light_back, way[1], way[2]], np.float32)
+
+    def work(band) -> Lab:
+        out = np.empty(band.shape, np.float32)
+        _take_back(band, np.asarray(toward, np.float32), way, np.float32(1 - leave), np.float32(light_back), out)
+        return out
+
+    return halves(work, np.ascontiguousarray(band, np.float32))
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _take_back(band, toward, way, taken, light_back, out):  # pragma: no cover - compiled
+    zero, one = np.float32(0), np.float32(1)
+    length = np.sqrt(way[1] * way[1] + way[2] * way[2])
+    for y in range(band.shape[0]):
+        for x in range(band.shape[1]):
+            off_a, off_b = band[y, x, 1] - toward[1], band[y, x, 2] - toward[2]
+            along = (off_a * way[1] + off_b * way[2]) / length
+            away = np.sqrt(off_a * off_a + off_b * off_b)
+            if along <= zero or away < np.float32(1e-3):
+                out[y, x, 0] = out[y, x, 1] = out[y, x, 2] = zero
+                continue
+            window = min(max((along / away - np.float32(_NARROW)) / np.float32(_WIDE - _NARROW), zero), one)
+            amount = -taken * along / length * window * window * (np.float32(3) - np.float32(2) * window)
+            out[y, x, 0] = amount * way[0] * light_back
+            out[y, x, 1], out[y, x, 2] = amount * way[1], amount * way[2]
 
 
 @lru_cache(maxsize=64)

@@ -10,7 +10,7 @@ from lather.core.job.model import Layer
 from lather.core.parameters import Flag, Model, Number
 from lather.core.stages.adjust.bands import tone, tone_reach
 from lather.core.stages.adjust.kind import AdjustmentKind
-from lather.core.stages.adjust.pixels import changed, to_lab
+from lather.core.stages.adjust.pixels import changed
 from lather.core.stages.adjust.values import read_outline, read_spread
 from lather.core.stages.adjust.zones import zone_label
 from lather.core.stages.base import Surroundings
@@ -54,10 +54,10 @@ class MatchKind(AdjustmentKind):
 
     def applied(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect, level: int
                 ) -> EncodedRGB:
-        band = tone(around.below, rect, level, around.bounds, float(self.value(layer, WIDTH.id)))
+        lab, band = tone(around.below, rect, level, around.bounds, float(self.value(layer, WIDTH.id)))
         scale, shift = carried(layer.settings, spread=bool(self.value(layer, "spread")),
                                light=bool(self.value(layer, "light")), colour=bool(self.value(layer, "colour")))
-        return changed(pixels, to_lab(pixels), band * (scale - 1) + shift, coverage)
+        return changed(pixels, lab, band * (scale - 1) + shift, coverage)
 
 
 def carried(settings: dict, *, spread: bool, light: bool, colour: bool) -> tuple[np.ndarray, np.ndarray]:

@@ -17,7 +17,7 @@ from lather.core.job.model import Layer
 from lather.core.parameters import Model, Number
 from lather.core.stages.adjust.bands import around_reach, reach, tone, tone_around, tone_reach
 from lather.core.stages.adjust.kind import AdjustmentKind
-from lather.core.stages.adjust.pixels import changed, to_lab
+from lather.core.stages.adjust.pixels import changed
 from lather.core.stages.adjust.values import read_lab, read_offset
 from lather.core.stages.base import Step, Surroundings
 from lather.core.stages.colour.match import WIDTH
@@ -85,7 +85,7 @@ class ShineKind(AdjustmentKind):
                      level: int, cover: Cover) -> EncodedRGB:
         width, skin = self._width(layer), np.array(layer.settings["skin"], np.float32)
         amount, bounds = float(self.value(layer, "amount")), around.bounds
-        lab, band = to_lab(pixels), tone(around.below, rect, level, bounds, width)
+        lab, band = tone(around.below, rect, level, bounds, width)
 
         def counts(coarse: Lab, part: Rect, at: int) -> Mask:
             """Skin that is not painted."""
@@ -118,7 +118,8 @@ class ShineKind(AdjustmentKind):
         """What is finer than the tone, how much of it is usual around each pixel, and where it is hair."""
         sigma = around_px / (1 << level)
         wide = rect.expand(reach(sigma)).intersect(around.bounds.at_level(level))
-        values = to_lab(around.below(wide, level))[..., 0] - tone(around.below, wide, level, around.bounds, width)[..., 0]
+        lab, band = tone(around.below, wide, level, around.bounds, width)
+        values = lab[..., 0] - band[..., 0]
         side = (2 * reach(sigma) + 1,) * 2
 
         def mean(one: np.ndarray) -> np.ndarray:
@@ -144,9 +145,8 @@ class ShineKind(AdjustmentKind):
         if (dx or dy) and there == there.intersect(around.bounds):
             lack = np.clip(1 - _PORES_MOST * finer.spread / usual, 0, 1)
             if lack.any():
-                other = to_lab(around.below(there, 0))[..., 0]
-                other = other - tone(around.below, there, 0, around.bounds, self._width(layer))[..., 0]
-                change = change + lack * other
+                lab, band = tone(around.below, there, 0, around.bounds, self._width(layer))
+                change = change + lack * (lab[..., 0] - band[..., 0])
         return float(self.value(layer, "pores")) * change
 
 

@@ -56,7 +56,11 @@ class CrispKind(AdjustmentKind):
 
     def applied(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect, level: int
                 ) -> EncodedRGB:
-        lab, noise = to_lab(pixels), float(self.value(layer, NOISE.id))
+        noise = float(self.value(layer, NOISE.id))
+        margin = max(reach(radius / (1 << level)) + 1 for _, radius in self._radii(layer))
+        all_around = rect.expand(margin).intersect(around.bounds.at_level(level))
+        lab_around = to_lab(around.below(all_around, level))
+        lab = np.ascontiguousarray(lab_around[rect.slices(all_around)])
         raised = np.zeros(lab.shape[:2], np.float32)
         low = high = lab[..., 0]
         for amount, radius in self._radii(layer):
@@ -64,7 +68,7 @@ class CrispKind(AdjustmentKind):
             if sigma < 0.25:
                 continue  # finer than what is seen from here
             wide = rect.expand(reach(sigma) + 1).intersect(around.bounds.at_level(level))
-            light = to_lab(around.below(wide, level))[..., 0]
+            light = np.ascontiguousarray(lab_around[wide.slices(all_around)][..., 0])
             detail, part_low, part_high = _detail(light, sigma, noise / (1 << level), rect, wide)
             raised += np.float32(amount) * detail
             low, high = np.minimum(low, part_low), np.maximum(high, part_high)

@@ -11,11 +11,11 @@ from lather.core.job.model import Layer
 from lather.core.parameters import Model, Number
 from lather.core.stages.adjust.bands import around_reach, tone_around
 from lather.core.stages.adjust.kind import AdjustmentKind
+from lather.core.stages.adjust.lightness import to_lightness
 from lather.core.stages.adjust.mask import by_zones
 from lather.core.stages.adjust.pixels import changed, to_lab
 from lather.core.stages.adjust.values import read_lab
 from lather.core.stages.base import Surroundings
-from lather.core.stages.colour.area_curve import to_lightness
 from lather.core.stages.finish.tone import exposed_lightness
 from lather.core.types import EncodedRGB, Lab, Mask, Rect
 
@@ -30,7 +30,7 @@ class BackgroundKind(AdjustmentKind):
     id = "background"
     method = b"background-1"
     label, icon = "Background", "background"
-    hint = "The ground behind the person: evened towards its usual colour, darker or lighter. Take away where it spills."
+    hint = "The ground behind the person: evened towards its usual colour, darker or lighter."
     own = (EVENED, LIGHT, SIZE, Model("usual", "Usual colour", read_lab))
     mask = by_zones("ground")
 
@@ -48,7 +48,8 @@ class BackgroundKind(AdjustmentKind):
     @classmethod
     def said(cls, layer: Layer) -> str:
         light = float(layer.settings.get(LIGHT.id, 0.0))
-        return f"evened {100 * layer.settings.get(EVENED.id, EVENED.start):.0f} %" + (f" · {light:+.2f}" if light else "")
+        evened = 100 * layer.settings.get(EVENED.id, EVENED.start)
+        return f"evened {evened:.0f} %" + (f" · {light:+.2f} stop" if light else "")
 
     def applied(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect, level: int
                 ) -> EncodedRGB:

@@ -15,10 +15,10 @@ from lather.core.job.face_map import FaceMap
 from lather.core.job.model import Layer
 from lather.core.parameters import Model, Number
 from lather.core.stages.adjust.kind import MASK_TOOLS, AdjustmentKind
+from lather.core.stages.adjust.lightness import to_lightness
 from lather.core.stages.adjust.mask import everywhere
 from lather.core.stages.adjust.pixels import changed, to_lab
 from lather.core.stages.base import Surroundings
-from lather.core.stages.colour.area_curve import to_lightness
 from lather.core.stages.finish.tone import exposed_lightness
 from lather.core.types import EncodedRGB, Mask, Rect
 
@@ -106,7 +106,8 @@ def _share_map(inner: tuple, outer: tuple, width: int, height: int) -> tuple[np.
         inside = np.zeros(shape, np.uint8)
         corners = np.round((rim(places) / scale - 0.5) * 16).astype(np.int32)
         cv2.fillPoly(inside, [corners.reshape(-1, 1, 2)], 1, shift=4)
-        far.append(tuple(cv2.distanceTransform(one, cv2.DIST_L2, cv2.DIST_MASK_PRECISE) for one in (inside, 1 - inside)))
+        both = (inside, 1 - inside)
+        far.append(tuple(cv2.distanceTransform(one, cv2.DIST_L2, cv2.DIST_MASK_PRECISE) for one in both))
     (_, from_inner), (to_outer, _) = far
     share = to_outer / np.maximum(to_outer + from_inner, 1e-3)
     share[from_inner == 0] = 1

@@ -7,10 +7,11 @@ from lather.core.job.model import Layer
 from lather.core.parameters import Model, Number
 from lather.core.stages.adjust.curve import is_straight, read_curve, through
 from lather.core.stages.adjust.kind import AdjustmentKind
+from lather.core.stages.adjust.lightness import to_lightness
 from lather.core.stages.adjust.mask import everywhere
 from lather.core.stages.adjust.pixels import changed, to_lab
 from lather.core.stages.base import Surroundings
-from lather.core.stages.colour.area_curve import points_of, to_lightness
+from lather.core.stages.colour.area_curve import points_of
 from lather.core.types import EncodedRGB, Mask, Rect
 
 EXPOSURE = Number("exposure", "Exposure", ranges.Range(-3.0, 3.0, "stop"), 0.0, "stop", step=0.05)

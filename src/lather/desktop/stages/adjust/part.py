@@ -105,7 +105,7 @@ class AdjustPart(StagePart):
 
         def take(settings: dict | None) -> None:
             if settings is None:
-                self.message.emit(f"{kind.label}: what it needs is not seen on this photo; paint or outline it by hand.")
+                self.message.emit(f"{kind.label}: what it needs is not seen here; paint or outline it by hand.")
                 settings = kind.new_settings()
             layer = Layer(new_id(), name or self._free_name(kind.label), kind_id, settings=settings)
             self.job.do(AddLayer(stage_id, layer, len(self.job.job.stage(stage_id).layers)))
@@ -222,7 +222,8 @@ class AdjustPart(StagePart):
             return
         engine, stage_id, kind_id = self.canvas.engine, self.info.id, layer.kind
         self._background.run("readout", lambda task: readout_of(engine, job, stage_id, layer),
-                             lambda readout: self._take_readout(kind_id, readout), failed=lambda text: None, newest=True)
+                             lambda readout: self._take_readout(kind_id, readout), failed=lambda text: None,
+                             newest=True)
 
     def _take_readout(self, kind_id: str, readout: object) -> None:
         self.box[kind_id].show_readout(readout)

@@ -7,12 +7,12 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QPushBu
 
 from lather.core.job.limits import Band
 from lather.core.job.model import Layer
+from lather.core.measure.adjust_readout import MatchSeen, WhiteSeen
 from lather.core.stages.adjust.zones import SKIN_PARTS
 from lather.core.stages.colour.whiten import PARTS
 from lather.desktop.panels.gauge import Gauge
 from lather.desktop.stages.adjust.box import AdjustBox, narrow_box
 from lather.desktop.stages.adjust.curve_editor import CurveEditor
-from lather.core.measure.adjust_readout import MatchSeen, WhiteSeen
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
 
@@ -125,7 +125,7 @@ class WhitenBox(AdjustBox):
                               Band(0, readout.most_light, f"at most L* {readout.most_light:.0f}: whiter looks false"))
         self.yellow.show_value(
             max(0.0, readout.now[2]), f"{readout.before[2]:.0f} → {readout.now[2]:.0f}",
-            Band(readout.least_yellow, _MOST_B, f"at least b* {readout.least_yellow:.0f}: without warmth it looks false"))
+            Band(readout.least_yellow, _MOST_B, f"at least b* {readout.least_yellow:.0f}: it looks false without"))
         self.note.setText(readout.note)
         self.note.setVisible(bool(readout.note))
 

@@ -79,7 +79,8 @@ class PoolControl:
                 painter.drawPolygon(line)
         if held and canvas.pointer is not None:
             at = canvas.pointer + QPointF(14, -14)
-            draw_tag(painter, at.x(), at.y(), "full inside this rim" if held == "inner" else "faded out beyond this rim")
+            says = "full inside this rim" if held == "inner" else "faded out beyond this rim"
+            draw_tag(painter, at.x(), at.y(), says)
 
     def takes_pointer(self) -> bool:
         return self._pull is not None or self._over is not None
