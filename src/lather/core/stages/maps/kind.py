@@ -129,8 +129,9 @@ class MapKind(LayerKind):
         part = self._where(coverage, rect)
         if part.empty:
             return around.below(rect, level)
-        near = Nearby(around.below, part, level, -(-self.margin(step.layer) >> level), around.bounds.at_level(level))
-        below = near(rect, level) if part == rect else around.below(rect, level)
+        wide = part.expand(-(-self.margin(step.layer) >> level)).intersect(around.bounds.at_level(level))
+        near = Nearby(around.below, rect.union(wide), level)
+        below = near(rect, level)
         inside = part.slices(rect)
         own = coverage[(..., *inside)] * np.float32(step.strength)
         laid = self.applied_over(replace(around, below=near), step.layer, np.ascontiguousarray(below[inside]), own,
@@ -155,11 +156,12 @@ class MapKind(LayerKind):
 
 
 class Nearby:
-    """The picture beneath, read once as far around a rectangle as is looked at."""
+    """The picture beneath, read once as far around as is looked at: several kinds over each other would else read what
+    lies under the lowest many times.
+    """
 
-    def __init__(self, below: Pixels, rect: Rect, level: int, margin: int, bounds: Rect):
-        self._below, self._level = below, level
-        self._wide = rect.expand(margin).intersect(bounds)
+    def __init__(self, below: Pixels, wide: Rect, level: int):
+        self._below, self._wide, self._level = below, wide, level
         self._pixels: EncodedRGB | None = None
 
     def __call__(self, rect: Rect, level: int) -> EncodedRGB:
