@@ -15,22 +15,14 @@ from lather.core.job.journal import leftovers_of
 from lather.core.job.model import STAGE_IDS, Layer
 from lather.core.recover import recover
 from lather.core.session import Session
-from lather.core.stages.info import StageInfo
 from lather.core.stages.registry import STAGES
+from lather.desktop.stages.registry import PARTS
 from tests.support.pictures import session_of, skin_like
-from tests.support.toys import ADJUSTING, BRIGHTEN, MAPPING, MASK, BrightenKind, with_toys
+from tests.support.toys import ADJUSTING, BRIGHTEN, MAPPING, MASK, with_toys
 from tests.support.window_case import WindowCase
 
 
 class TenStagesTest(WindowCase):
-    def setUp(self):
-        missing = [stage_id for stage_id in STAGE_IDS if all(info.id != stage_id for info in STAGES)]
-        with_toys(self, *(
-            StageInfo(stage_id, stage_id.capitalize(), BrightenKind, "Layer", (BRIGHTEN.id, "give_back"))
-            for stage_id in missing
-        ))
-        super().setUp()
-
     def test_all_ten_stand_in_the_strip_at_1280_and_each_has_its_key(self):
         self.take(session_of(skin_like(400, 600)))
         cells = self.desk.course.cells
@@ -45,14 +37,18 @@ class TenStagesTest(WindowCase):
             self.assertEqual(self.job.stage_id, stage_id)
             for label in (cells[stage_id].title, cells[stage_id].count):
                 self.assertLessEqual(label.fontMetrics().horizontalAdvance(label.text()), label.width() + 1)
-        self.key(Qt.Key.Key_6)
+        self.key(Qt.Key.Key_9)
+        self.desk.part.take_part("")
+        self.wait(lambda: self.job.layer is not None)
         self.drag([(200, 200), (260, 220)])
-        self.assertEqual((cells["colour"].count.text(), cells["colour"].strength.text()), ("1 edit", "100 %"))
+        self.assertEqual((cells["crisp"].count.text(), cells["crisp"].strength.text()), ("1 stroke", "100 %"))
         self.assertEqual(cells["finish"].count.text(), "")
 
 
 class MissingStageTest(WindowCase):
-    def test_the_key_of_a_stage_that_is_not_there_yet_says_so(self):
+    def test_the_key_of_a_stage_that_is_not_there_says_so(self):
+        self.addCleanup(STAGES.__setitem__, slice(None), [*STAGES])
+        STAGES[:] = [info for info in STAGES if info.id != "finish"]
         self.take(session_of(skin_like(300, 400)))
         before = self.job.stage_id
         self.key(Qt.Key.Key_0)
@@ -78,6 +74,8 @@ class ToyStagesTest(WindowCase):
 
     def setUp(self):
         with_toys(self, MAPPING, ADJUSTING)
+        for stage_id in ("colour", "crisp"):  # toys have no part of their own on the desk
+            self.addCleanup(PARTS.__setitem__, stage_id, PARTS.pop(stage_id))
         super().setUp()
         photo = self.folder / "photo.png"
         write_picture(photo, skin_like(420, 560), profile=srgb_profile())
@@ -114,7 +112,7 @@ class ToyStagesTest(WindowCase):
         self.key(Qt.Key.Key_9)
         part = self.desk.stages["crisp"]
         self.assertTrue(part.panel.isVisible())
-        self.assertEqual(set(part.controls), {"everywhere", "warmth", "side", "gentle"})
+        self.assertEqual(set(part.controls), {"everywhere", "mask_feather_px", "turned", "warmth", "side", "gentle"})
         part.controls["everywhere"].click()
         part.controls["warmth"].set_value(100, tell=True)
         self.settle()

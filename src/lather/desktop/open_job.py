@@ -40,6 +40,7 @@ class OpenJob(QObject):
         self._saved_job = None if unsaved else session.job
         self._pending: list[dict] = []
         self._journal_told = ""
+        self._dragging = False
         self.journal = Journal(
             session.job, job_file=session.job_file, photo_path=session.photo_path, identity=session.identity
         )
@@ -118,6 +119,14 @@ class OpenJob(QObject):
 
     def do(self, command: Command, *, merge: bool = False) -> None:
         self.session.history.do(command, merge=merge)
+        self._tell()
+
+    def do_dragged(self, command: Command, dragging: bool) -> None:
+        """A value that is dragged, or was just let go: the whole drag is one step."""
+        self.session.history.do(command, merge=dragging or self._dragging)
+        self._dragging = dragging
+        if not dragging:
+            self.session.history.end_run()
         self._tell()
 
     def amend(self, command: Command) -> None:

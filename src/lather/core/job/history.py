@@ -55,6 +55,10 @@ class History:
         self._tell({"step": "do", "at": self._position, "command": command.to_json()}, command.strokes())
         return self.job
 
+    def end_run(self) -> None:
+        """A slider was let go: what comes next is a step of its own."""
+        self._open_merge = False
+
     def amend(self, command: Command) -> Job:
         """Apply a command to every job from the first to the last: for what was measured, which is nobody's step."""
         self._jobs = {at: command.apply(job) for at, job in self._jobs.items()}

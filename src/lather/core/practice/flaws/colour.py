@@ -20,7 +20,7 @@ VENOUS = np.array([1.0, 0.55, 0.18], np.float32)
 _YELLOW = np.array([0.10, 0.22, 1.0], np.float32)
 _DULL = np.array([0.55, 0.62, 1.0], np.float32)  # grey and a little yellow
 _LEAST_PX, _SAMPLE = 200, 30_000
-_STUBBLE_MM, _LEAST_STUBBLE, _TRIES = 2.0, 0.02, 60
+_STUBBLE_MM, _SHORT_MM, _LEAST_STUBBLE, _TRIES = 2.0, 3.0, 0.02, 60
 
 
 def _flaw_over(scene: Scene, kind: str, mask: Mask, absorbs: np.ndarray, wanted_de: float, label: int | None = None
@@ -140,13 +140,15 @@ def make_uneven_ground(scene: Scene) -> Flaw | None:
 def make_shine_beard(scene: Scene) -> Flaw | None:
     """Shine on skin between the hairs of a beard; None where there is no beard."""
     marks, zones = scene.sitter.landmarks, scene.sitter.zones
-    if not {"nose_tip", "chin", "jaw_left", "jaw_right"} <= set(marks):
+    if not {"nose_tip", "chin"} <= set(marks):
         return None
     height, width = zones.shape
     ys, xs = np.mgrid[:height, :width]
-    left, right = marks["jaw_left"][0], marks["jaw_right"][0]
-    lower = (ys > marks["nose_tip"][1]) & (ys < marks["chin"][1] + 10) & (xs > left) & (xs < right)
-    stubble = ((zones == HAIR) & lower).astype(np.float32)
+    middle, half = marks["nose_tip"][0], 0.3 * scene.sitter.face_width_px  # long hair hangs further out
+    lower = (ys > marks["nose_tip"][1]) & (ys < marks["chin"][1] + 10) & (np.abs(xs - middle) < half)
+    _, labels, stats, _ = cv2.connectedComponentsWithStats((zones == HAIR).astype(np.uint8))
+    short = stats[:, cv2.CC_STAT_AREA] < (_SHORT_MM * scene.per_mm) ** 2  # a strand that hangs there is no stubble
+    stubble = (short[labels] & (zones == HAIR) & lower).astype(np.float32)
     near = cv2.GaussianBlur(stubble, (0, 0), _STUBBLE_MM * scene.per_mm)
     ys, xs = np.nonzero((near > 0.35 * near.max()) & (zones == SKIN))
     if near.max() < _LEAST_STUBBLE or not len(ys):

@@ -28,6 +28,7 @@ from lather.desktop.stages.base import StagePart
 
 _SETTLED_MS = 250  # after the last change, before it is measured what came of it
 _LEAST_SIDE_PX = 6.0
+_MOST_FEATHER = 0.15  # of the narrow side of an outline: the rest of it is covered in full
 _OUTLINED = ("mask_area", "target", "reference")
 _PICK_PX = 5
 _STEP_ASIDE = (14, -14)
@@ -151,7 +152,7 @@ class AdjustPart(StagePart):
     def _set(self, values: dict, dragging: bool = False) -> None:
         layer = self.layer
         if layer is not None:
-            self.job.do(SetLayer(self.info.id, layer.id, "settings", values), merge=dragging)
+            self.job.do_dragged(SetLayer(self.info.id, layer.id, "settings", values), dragging)
 
     def _changed(self, values: dict, dragging: bool) -> None:
         """The box asks for other values; where there is no layer yet, one is made with them."""
@@ -255,8 +256,9 @@ class AdjustPart(StagePart):
             return
         points = np.column_stack([corners, np.ones(len(corners)), np.zeros(len(corners))])
         state = self.state
+        narrow = float(np.ptp(corners, axis=0).min())
         stroke = Stroke(new_id(), tool, state.brush, freeze_points(points), fence=state.fence,
-                        feather=state.area_feather_px)
+                        feather=min(state.area_feather_px, _MOST_FEATHER * narrow))
         layer = self.job.ensure_layer()
         self.lay(layer, stroke)
 

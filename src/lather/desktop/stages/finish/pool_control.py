@@ -45,7 +45,7 @@ class PoolControl:
         name, x, y, shape = self._pull
         if event.kind in ("move", "release"):
             moved = pulled(shape, name, x, y, event.x, event.y)
-            self.job.do(SetLayer("finish", layer.id, "settings", {"shape": moved}), merge=event.kind == "move")
+            self.job.do_dragged(SetLayer("finish", layer.id, "settings", {"shape": moved}), event.kind == "move")
         if event.kind != "move":
             self._pull = None
         self.canvas.update()

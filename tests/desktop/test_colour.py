@@ -1,0 +1,237 @@
+"""Colour in the real window: matched, whitened, calmed, its masks painted, grown and turned round."""
+
+import functools
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+
+from lather.core.job.commands import SetFinds
+from lather.core.job.finds import Find
+from lather.desktop.stages.adjust.list_panel import NOT_USED
+from tests.support.faces import Face, made_face
+from tests.support.window_case import WindowCase
+
+
+@functools.cache
+def tilda() -> Face:
+    return made_face("tilda", 4, 0.45, redness=2, shine=3, yellow_teeth=1, dull_eyes=1)
+
+
+def ring(x: float, y: float, across: float, down: float) -> list[tuple[float, float]]:
+    return [(x + across * np.cos(t), y + down * np.sin(t)) for t in np.linspace(0, 6.1, 26)]
+
+
+class ColourCase(WindowCase):
+    stage_key = Qt.Key.Key_6
+
+    def open(self, finds: tuple[Find, ...] = ()) -> None:
+        self.face = tilda()
+        session = self.face.session()
+        session.history.amend(SetFinds(finds, session.job.face_map, session.job.other_faces))
+        self.take_measured(session, self.face.measures)
+        self.key(self.stage_key)
+        self.still()
+        self.part = self.desk.part
+        self.photo = session.photo.read(session.photo.bounds)
+        self.map = session.job.face_map
+
+    def still(self) -> None:
+        """Until what was begun stands in the box; the gauges of the skin may take longer."""
+        self.settle()
+        self.wait(lambda: self.desk.part.idle(), 60)
+        self.settle()
+
+    def take_kind(self, kind: str):
+        QTest.mouseClick(self.part.list.rows[kind], Qt.MouseButton.LeftButton)
+        self.still()
+        return self.part.box[kind]
+
+    def tool(self, tool: str) -> None:
+        QTest.mouseClick(self.desk.brush_strip.tools[tool], Qt.MouseButton.LeftButton)
+
+    @property
+    def changed(self):
+        return np.abs(self.whole() - self.photo).max(-1)
+
+    @property
+    def layer(self):
+        return self.job.layer
+
+
+class MatchTest(ColourCase):
+    def test_two_outlines_by_mouse_carry_the_colour_over_show_the_pair_and_are_one_step_each(self):
+        self.open()
+        box = self.take_kind("match")
+        self.assertEqual(self.desk.state.tool, "reference")
+        self.assertIn("Outline skin you trust", box.note.text())
+        nose = self.map.points["nose_tip"]
+        chin = self.map.points["chin"]
+        self.drag(ring(nose[0] - 90, nose[1], 40, 36))
+        self.still()
+        self.assertIn("Target to be outlined", self.part.list.rows["match"].says)
+        self.tool("target")
+        self.drag(ring(chin[0], chin[1] + 110, 70, 40))
+        self.still()
+        settings = self.layer.settings
+        self.assertEqual({"reference", "target", "measured_to", "measured_from"} - set(settings), set())
+        self.wait(lambda: "→" in box.difference.text())
+        before, now = (float(one) for one in box.difference.text().removeprefix("ΔE ").split(" · ")[0].split(" → "))
+        self.assertLess(now, 0.35 * before)
+        self.assertTrue(all(not crop.pixmap().isNull() for crop in box.crops.values()))
+        x, y = int(chin[0]), int(chin[1] + 110)
+        self.assertGreater(self.changed[y, x], 0.002)
+        self.assertEqual(float(self.changed[: int(chin[1])].max()), 0.0)
+        light = box.controls["light"]
+        self.assertEqual(light.isChecked(), settings["light"])
+        QTest.mouseClick(light, Qt.MouseButton.LeftButton)
+        self.assertNotEqual(self.layer.settings["light"], settings["light"])
+        self.key(Qt.Key.Key_Z)
+        self.key(Qt.Key.Key_Z)
+        self.assertEqual((len(self.layer.edits), "target" in self.layer.settings), (0, False))
+
+    def test_a_part_of_the_skin_is_chosen_by_name_and_its_mask_is_its_zone(self):
+        self.open()
+        box = self.take_kind("match")
+        for name, zone in (("reference", "cheek, left"), ("target", "neck")):
+            choice = box.zones[name]
+            choice.setCurrentIndex(choice.findData(zone))
+            choice.activated.emit(choice.currentIndex())
+            self.still()
+        self.assertEqual(self.layer.settings["zones"], ["neck"])
+        self.assertEqual(self.part.list.rows["match"].says, "cheek, left → neck")
+        self.assertGreater(float(self.changed[int(self.map.points["chin"][1] + 90), int(self.map.points["chin"][0])]), 0)
+
+
+class WhitenTest(ColourCase):
+    def test_teeth_and_eye_whites_each_have_a_layer_a_ceiling_and_a_readout(self):
+        self.open()
+        box = self.take_kind("whiten")
+        self.wait(lambda: "→" in box.light.text())
+        self.assertEqual(box.light.name, "Teeth L*")
+        self.assertIn("teeth stay darker", box.note.text())
+        teeth = self.face.zones == 3
+        self.assertGreater(float(self.changed[teeth].mean()), 0.01)
+        part = box.controls["part"]
+        part.setCurrentIndex(part.findData("eye_whites"))
+        part.activated.emit(part.currentIndex())
+        self.still()
+        layers = self.job.job.stage("colour").layers
+        self.assertEqual([layer.name for layer in layers], ["Whiten", "Eye whites, whiten"])
+        self.wait(lambda: box.light.name == "Eye whites L*")
+        slider = box.controls["yellow_out"]
+        slider.set_value(0, tell=True)
+        box.controls["lighter"].set_value(0, tell=True)
+        self.still()
+        whites = self.face.zones == 4
+        self.assertEqual(float(self.changed[whites & ~teeth].max()), 0.0)
+
+
+class MaskTest(ColourCase):
+    def test_painted_taken_away_turned_round_with_a_key_and_shown_as_a_moving_hatch(self):
+        self.open()
+        self.take_kind("hues")
+        self.part.box["hues"].controls["lightness"].set_value(8, tell=True)
+        QTest.mouseClick(self.part.strip.how.button("painted"), Qt.MouseButton.LeftButton)
+        self.still()
+        self.assertEqual(float(self.changed.max()), 0.0)
+        x, y = self.map.points["nose_tip"]
+        self.tool("pick")
+        self.click(x - 90, y)
+        self.still()
+        self.assertAlmostEqual(self.layer.settings["hue"], 60, delta=30)  # skin
+        self.tool("mask")
+        self.desk.state.change(size_px=60, flow=1.0, edge=0.3)
+        self.drag([(x - 120, y), (x - 60, y)])
+        inside = float(self.changed[int(y), int(x) - 90])
+        self.assertGreater(inside, 0.02)
+        self.drag([(x - 120, y), (x - 60, y)], Qt.KeyboardModifier.ShiftModifier)  # Shift takes away
+        self.assertLess(float(self.changed[int(y), int(x) - 90]), 0.1 * inside)
+        self.key(Qt.Key.Key_N)
+        self.assertTrue(self.layer.settings["turned"])
+        self.assertGreater(float(self.changed[int(y), int(x) - 90]), 0.9 * inside)
+        self.key(Qt.Key.Key_N)
+        self.drag([(x - 120, y), (x - 60, y)])
+        plain = np.array(self.shown(x - 90, y), int)
+        self.key(Qt.Key.Key_M)
+        self.wait(lambda: self.part.hatch.idle() and self.part.hatch._mask is not None)
+        seen = {self.shown(x - 90 + step, y) for step in range(-12, 12, 2)}
+        self.assertGreater(max(np.abs(np.array(one, int) - plain).max() for one in seen), 60)
+        grab, phase = self.canvas.grab().toImage(), self.part.hatch._phase
+        self.wait(lambda: self.part.hatch._phase != phase)
+        self.assertNotEqual(self.canvas.grab().toImage(), grab)
+        self.key(Qt.Key.Key_M)
+        self.assertFalse(self.part.hatch.shown)
+
+    def test_grown_outlined_by_zone_and_feathered(self):
+        self.open()
+        self.take_kind("hues")
+        box = self.part.box["hues"]
+        box.controls["hue_width"].set_value(180, tell=True)
+        box.controls["lightness"].set_value(6, tell=True)
+        strip = self.part.strip
+        self.part._start_chosen("painted")
+        self.tool("grow")
+        x, y = self.map.points["mouth_left"]
+        width = self.map.width_px
+        self.click(x + 0.1 * width, y + 0.06 * width)
+        self.still()
+        self.assertEqual([edit.tool for edit in self.layer.edits], ["grow"])
+        self.assertGreater(int((self.changed > 0.01).sum()), 50)
+        self.key(Qt.Key.Key_Z)
+        strip.menu.actions()[[a.data() for a in strip.menu.actions()].index("lips")].trigger()
+        self.still()
+        self.assertEqual(self.layer.settings["zones"], ["lips"])
+        self.assertIn("lips", strip.title.text())
+        on_lips = self.changed > 0.01
+        self.assertGreater(float((self.face.zones[on_lips] == 2).mean()), 0.6)
+        strip.feather.set_value(40, tell=True)
+        self.still()
+        self.assertGreater(int((self.changed > 0.001).sum()), 1.3 * on_lips.sum())
+        self.assertEqual(self.desk.course.cells["colour"].count.text(), "by zone")
+
+
+class FindsInColourTest(ColourCase):
+    def test_redness_and_shine_are_stepped_through_and_mended_by_key_and_undone_in_one(self):
+        finds = tuple(Find(str(flaw.id), flaw.kind, flaw.x, flaw.y, flaw.size_px, flaw.contrast_de, 1.0, zone=flaw.zone,
+                           outline=tuple(flaw.outline)) for flaw in tilda().flaws if flaw.kind in ("redness", "shine"))
+        self.open(finds)
+        self.assertIn("W goes to the first find", self.desk.messages.text())
+        self.key(Qt.Key.Key_W)
+        find = self.desk.found.current
+        self.key(Qt.Key.Key_E)
+        self.wait(lambda: self.job.job.find_state(find) == "mended")
+        self.still()
+        self.assertGreater(float(self.changed[int(find.y), int(find.x)]), 0.005)
+        layer = self.job.job.stage("colour").layers[0]
+        self.assertEqual(layer.kind, {"redness": "calm", "shine": "shine"}[find.kind])
+        self.assertEqual(self.part.list.rows[layer.kind].used, True)
+        self.key(Qt.Key.Key_Z)
+        self.assertEqual(self.job.job.stage("colour").layers, ())
+        self.assertEqual(self.part.list.rows["calm"].says, NOT_USED)
+        self.desk.found.mending.mend_shown()
+        self.wait(lambda: not self.desk.found.busy, 60)
+        self.wait(lambda: all(state == "mended" for state in self.desk.found.states().values()), 60)
+
+    def test_calm_goes_towards_the_colour_that_was_picked(self):
+        self.open()
+        box = self.take_kind("calm")
+        start = self.layer.settings["toward"]
+        red = next(flaw for flaw in self.face.flaws if flaw.kind == "redness")
+        self.tool("pick")
+        self.click(red.x, red.y + 1.1 * red.size_px)
+        self.still()
+        self.assertNotEqual(self.layer.settings["toward"], start)
+        self.assertIn("Towards L*", self.desk.messages.text())
+        box.controls["leave"].set_value(0, tell=True)
+        self.tool("mask")
+        self.desk.state.change(size_px=max(20, red.size_px), flow=1.0)
+        self.drag([(red.x, red.y), (red.x + 3, red.y)])
+        after = self.whole()[int(red.y), int(red.x)]
+        self.assertGreater(after[1] - self.photo[int(red.y), int(red.x)][1], 0.002)  # green comes back
+
+
+if __name__ == "__main__":
+    import unittest
+
+    unittest.main()
