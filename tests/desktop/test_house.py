@@ -87,7 +87,7 @@ class NewestTest(WindowCase):
     def test_a_gauge_of_an_older_job_never_stands_over_a_newer_one(self):
         gate, measured_jobs = threading.Event(), []
 
-        def slow(engine, job, measures, go_on):
+        def slow(engine, job, measures, go_on, stage_id):
             measured_jobs.append(job)
             gate.wait(5)
             return {"keepers": (len(measured_jobs), 9), "left": []}

@@ -35,7 +35,7 @@ _MODES = (
 )
 _TOOL_PX = 58
 _ROOMY_PX = 1150
-_NARROW_TOOL_PX, _NARROW_TOOL_PT, _VALUE_PX, _NARROW_VALUE_PX = 46, 6.8, 68, 66
+_NARROW_TOOL_PX, _NARROW_TOOL_PT, _VALUE_PX, _NARROW_VALUE_PX = 46, 6.8, 70, 69
 
 
 class BrushStrip(QWidget):
@@ -293,6 +293,9 @@ class BrushStrip(QWidget):
             button.setFont(font(SMALL_PT if roomy else _NARROW_TOOL_PT))
         for slider in (self.size, self.edge, self.ceiling, self.flow):
             slider.setMinimumWidth(_VALUE_PX if roomy else _NARROW_VALUE_PX)
+        if self.beside is not None and not roomy:  # what the stage has beside the tools goes before the pen's switches
+            for widget in (self.pen, *self.pen_buttons.values()):
+                widget.setVisible(False)
 
     def refresh(self) -> None:
         brush, tool = self.state.brush, self.state.tool
@@ -336,5 +339,6 @@ class BrushStrip(QWidget):
             button.setChecked(getattr(brush, name))
             only_these = tool != "dab" or name in ("pressure_size", "pressure_ceiling")
             button.setVisible(tool not in ("graft", *_AREAS, *_DRAWN, "strand") and only_these)
+        self.pen.setVisible(True)
         self._fit()
         self.cards.setVisible("dab" in self.state.tools or "sweep" in self.state.tools)

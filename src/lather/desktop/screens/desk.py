@@ -49,6 +49,7 @@ from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import LEFT_PX, RIGHT_PX, SMALL_PT
 
 _ROOM_FOR_LAMPS_PX = 900  # of the window's height, in which all lamps are seen
+_ROOM_FOR_LISTS_PX = 720
 
 
 def panel(width: int) -> QWidget:
@@ -410,6 +411,8 @@ class DeskScreen(QWidget):
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)
         self.lamps.fold(self.height() < _ROOM_FOR_LAMPS_PX)
+        for part in self.stages.values():
+            part.set_low(self.height() < _ROOM_FOR_LISTS_PX)
 
     def fold(self) -> None:
         """All panels away, so that the photo gets the window; and back."""

@@ -113,6 +113,9 @@ class StagePart(QObject):
         """One of the keys for finds (mend_find, skip_find, next_find, previous_find); True if it was for the stage."""
         return False
 
+    def set_low(self, low: bool) -> None:
+        """The window is low: what stands above the lists takes less room."""
+
     def act(self, action: str) -> bool:
         """A key that only some stages know (turn_mask, show_mask); True if it was for this stage."""
         return False

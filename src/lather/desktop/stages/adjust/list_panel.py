@@ -12,7 +12,7 @@ from lather.desktop.theme.icons import icon
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
-_ROW_PX, _ICON_PX = 38, 20
+_ROW_PX, _LOW_ROW_PX, _ICON_PX = 38, 26, 20
 NOT_USED = "not used"
 
 
@@ -31,6 +31,11 @@ class AdjustmentRow(QAbstractButton):
     def sizeHint(self) -> QSize:
         return QSize(190, _ROW_PX)
 
+    def set_low(self, low: bool) -> None:
+        """One line only, where there is little room."""
+        self.setFixedHeight(_LOW_ROW_PX if low else _ROW_PX)
+        self.update()
+
     def show_state(self, says: str, used: bool, current: bool) -> None:
         self.says, self.used, self.current = says, used, current
         self.setAccessibleName(f"{self.name}: {says}{', in hand' if current else ''}")
@@ -44,11 +49,15 @@ class AdjustmentRow(QAbstractButton):
             painter.setPen(QPen(QColor(t.ink if self.hasFocus() else t.accent), 1.3))
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 6, 6)
         drawn = icon(self.icon_name, t.accent if self.used else t.quiet_ink, _ICON_PX)
-        drawn.paint(painter, 9, (_ROW_PX - _ICON_PX) // 2, _ICON_PX, _ICON_PX)
+        low = self.height() < _ROW_PX
+        drawn.paint(painter, 9, (self.height() - _ICON_PX) // 2, _ICON_PX, _ICON_PX)
         left, room = 38, self.width() - 44
         painter.setFont(font(strong=True) if self.used or self.current else font())
         painter.setPen(QColor(t.ink))
-        painter.drawText(QRectF(left, 3, room, 17), Qt.AlignmentFlag.AlignVCenter, self.name)
+        name = QRectF(left, 0, room, self.height()) if low else QRectF(left, 3, room, 17)
+        painter.drawText(name, Qt.AlignmentFlag.AlignVCenter, self.name)
+        if low:
+            return
         painter.setFont(font(SMALL_PT))
         painter.setPen(QColor(t.quiet_ink))
         text = painter.fontMetrics().elidedText(self.says, Qt.TextElideMode.ElideRight, room)
@@ -82,6 +91,10 @@ class AdjustmentsPanel(QWidget):
             row.clicked.connect(lambda _, kind_id=kind.id: self.taken.emit(kind_id))
             self.rows[kind.id] = row
             column.addWidget(row)
+
+    def set_low(self, low: bool) -> None:
+        for row in self.rows.values():
+            row.set_low(low)
 
     def show_stage(self, stage: Stage, current: str) -> None:
         """current: kind of the layer in hand."""

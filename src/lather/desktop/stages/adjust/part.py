@@ -211,6 +211,9 @@ class AdjustPart(StagePart):
         self.hatch.show_layer(self.job.job, self.info.id, layer)
         self._later.start()
 
+    def set_low(self, low: bool) -> None:
+        self.choice_panel.set_low(low)
+
     def said(self, job: Job) -> str:
         return self.kind.hint
 

@@ -23,7 +23,7 @@ class ProposalsPanel(QWidget):
         title = QLabel("Proposals")
         title.setFont(font(strong=True))
         column.addWidget(title)
-        says = QLabel("Each makes a layer at 50 % whose mask is that part of the face.")
+        self.says = says = QLabel("Each makes a layer at 50 % whose mask is that part of the face.")
         says.setObjectName("quiet")
         says.setFont(font(SMALL_PT))
         says.setWordWrap(True)
@@ -35,6 +35,9 @@ class ProposalsPanel(QWidget):
             button.clicked.connect(lambda _, part=part: self.taken.emit(part))
             column.addWidget(button)
             self.buttons[part] = button
+
+    def set_low(self, low: bool) -> None:
+        self.says.setVisible(not low)
 
     def show_stage(self, stage: Stage) -> None:
         names = {layer.name for layer in stage.layers}
