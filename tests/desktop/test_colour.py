@@ -117,7 +117,7 @@ class WhitenTest(ColourCase):
         part.activated.emit(part.currentIndex())
         self.still()
         layers = self.job.job.stage("colour").layers
-        self.assertEqual([layer.name for layer in layers], ["Whiten", "Eye whites, whiten"])
+        self.assertEqual([layer.name for layer in layers], ["Teeth, whiten", "Eye whites, whiten"])
         self.wait(lambda: box.light.name == "Eye whites L*")
         slider = box.controls["yellow_out"]
         slider.set_value(0, tell=True)

@@ -111,7 +111,7 @@ def _command(session: Session, info: StageInfo, kind: type[AdjustmentKind], part
         command = match_command(engine, job, {"zone": source}, {"zone": target}, f"{source} to {target}, match")
     elif kind.id == "crisp":
         if part not in CRISP_PARTS:
-            raise RequestError(f"Crisp is proposed for {', '.join(CRISP_PARTS)}; write crisp:{next(iter(CRISP_PARTS))}.")
+            raise RequestError(f"Crisp is proposed for {', '.join(CRISP_PARTS)}; write for instance crisp:eyes.")
         command = crisp_proposal(engine, job, part, PhotoMeasures(session.photo).grain)
     else:
         settings = measured_settings(engine, job, info.id, kind.id, part=part)

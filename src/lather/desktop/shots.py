@@ -1,20 +1,21 @@
 """Pictures of each main view, made by driving the real window with the demo job. Stages bring their own."""
 
-import math
 from collections.abc import Collection
 from pathlib import Path
 
-from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtGui import QPainter
+from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QScrollArea, QWidget
+from PyQt6.QtWidgets import QScrollArea
 
 from lather.core.errors import SaveError
 from lather.core.practice.demo import demo_plate, make_demo
 from lather.desktop.app import make_application
 from lather.desktop.canvas.canvas import PhotoCanvas
-from lather.desktop.driving import drag, hover, point_at, wait_for
+from lather.desktop.driving import drag, hover, wait_for
+from lather.desktop.stages.colour import shots as colour
+from lather.desktop.stages.crisp import shots as crisp
 from lather.desktop.stages.even import shots as even
+from lather.desktop.stages.finish import shots as finish
 from lather.desktop.stages.grain import shots as grain
 from lather.desktop.stages.sculpt import shots as sculpt
 from lather.desktop.stages.shape import shots as shape
@@ -23,7 +24,8 @@ from lather.desktop.stages.strands import shots as strands
 from lather.desktop.window import MainWindow
 
 STAGE_SHOTS = {"strands": strands.take, "split": split.take, "even": even.take, "sculpt": sculpt.take,
-               "grain": grain.take, "shape": shape.take}
+               "colour": colour.take, "shape": shape.take, "grain": grain.take, "crisp": crisp.take,
+               "finish": finish.take}
 
 _LOOKED_THROUGH = 20
 _FACE = ("cheek", "forehead", "nose")
@@ -44,20 +46,6 @@ def _step_through(desk, canvas: PhotoCanvas) -> None:
         press(Qt.Key.Key_W)
     canvas.centre_on(desk.found.current.x, desk.found.current.y, 0.8)
     wait_for(canvas.ready)
-
-
-def _graft(desk, canvas: PhotoCanvas, marks: dict) -> None:
-    """An outline on the cheek with its donor dragged half over the lips: its border does not fit."""
-    x, y = marks["mouth_left"][0] - 40, marks["mouth_left"][1] - 170
-    canvas.centre_on(x + 60, y + 60, 1.0)
-    desk.brush_strip.choose("graft")
-    wait_for(canvas.ready)
-    rim = [(x + 46 * math.cos(t / 9), y + 38 * math.sin(t / 9)) for t in range(57)]
-    drag(canvas, rim)
-    wait_for(lambda: desk.graft.pending is not None and not desk.graft.trying)
-    dx, dy = desk.graft.pending.offset
-    drag(canvas, [(x + dx, y + dy), (x + 90, y + 140), (x + 105, y + 150)])
-    wait_for(lambda: not desk.graft.trying)
 
 
 def _tour(desk, canvas: PhotoCanvas, marks: dict) -> None:
@@ -88,7 +76,7 @@ def take_shots(folder: str | Path, stages: Collection[str] = tuple(STAGE_SHOTS))
     window.resize(1280, 800)
     window.show()
 
-    def shot(name: str, over: QWidget | None = None) -> None:
+    def shot(name: str) -> None:
         screen = window.screen
         canvas = getattr(screen, "canvas", None)
         if canvas is not None:
@@ -97,10 +85,6 @@ def take_shots(folder: str | Path, stages: Collection[str] = tuple(STAGE_SHOTS))
         wait_for(lambda: False, 0.2)
         path = folder / f"{name}.png"
         picture = window.grab()
-        if over is not None:  # a menu is a window of its own
-            painter = QPainter(picture)
-            painter.drawPixmap(window.mapFromGlobal(over.pos()), over.grab())
-            painter.end()
         if not picture.save(str(path)):
             raise SaveError(f"{path} could not be written; choose another folder.")
         made.append(path)
@@ -119,25 +103,8 @@ def take_shots(folder: str | Path, stages: Collection[str] = tuple(STAGE_SHOTS))
     QTest.keyPress(canvas, Qt.Key.Key_H)
     shot("keys")
     QTest.keyRelease(canvas, Qt.Key.Key_H)
-    spot = next(f for f in plate.flaws if f.kind == "blemish_red" and f.zone.startswith("cheek"))
     desk.found.choose(None)
-    canvas.centre_on(spot.x, spot.y, 1.0)
-    wait_for(canvas.ready)
-    desk.brush_strip.size.set_value(1.7 * spot.size_px + 4, tell=True)
-    QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=point_at(canvas, spot.x, spot.y))
-    wait_for(lambda: not desk.control.painting)
-    shot("source")
-    wait_for(lambda: desk.control.shown_source is None, 4)
-    _graft(desk, canvas, plate.sitter.landmarks)
-    shot("graft")
-    desk.graft.give_up()
-    desk.brush_strip.choose("dab")
-    canvas.centre_on(1000, 1180, 0.5)
-    desk.face.set_editing(True)
-    wait_for(desk.idle, 30)
     window.notice.clear()
-    shot("face-map")
-    desk.face.set_editing(False)
     for stage, take in STAGE_SHOTS.items():
         if stage in stages:
             take(desk, shot)
@@ -147,13 +114,6 @@ def take_shots(folder: str | Path, stages: Collection[str] = tuple(STAGE_SHOTS))
         desk.pin.toggle()
     desk.lamps.choose("plain")
     QTest.keyClick(canvas, Qt.Key.Key_1)
-    canvas.centre_on(960, 1180, 0.8)
-    cards = desk.brush_strip.cards
-    cards._fill()
-    menu = cards.menu_of_cards
-    menu.popup(cards.mapToGlobal(QPoint(-150, -8 - menu.sizeHint().height())))
-    shot("brush-cards", menu)
-    menu.close()
     for mode, name in (("wipe", "review-wipe"), ("side", "review-side")):
         window.show_screen("review")
         review = window.screens["review"]

@@ -125,7 +125,7 @@ class FaceZones:
         """False where a zone has no share in a rectangle of a level."""
         if zone not in self._boxes:
             ys, xs = np.nonzero(self.share(zone) > _HARDLY)
-            corners = np.array([[0, 0], [0, 0]] if not len(ys) else [[xs.min(), ys.min()], [xs.max() + 1, ys.max() + 1]])
+            corners = np.array([(xs.min(), ys.min()), (xs.max() + 1, ys.max() + 1)] if len(ys) else [(0, 0), (0, 0)])
             self._boxes[zone] = self.close.to_source(corners)
         (x0, y0), (x1, y1) = self._boxes[zone]
         step, room = 1 << level, self.close.scale

@@ -14,7 +14,7 @@ from lather.desktop.background import Background
 if TYPE_CHECKING:
     from lather.desktop.controls.finds import FindsControl
 
-_DONE = {"strands": "Cleared {} hairs", "even": "Evened {} blotches"}
+_DONE = {"strands": "Cleared {} hairs", "even": "Evened {} blotches", "colour": "Calmed {} places"}
 
 
 class Mending(QObject):

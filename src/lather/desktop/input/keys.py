@@ -34,7 +34,7 @@ ACTIONS = (
     KeyAction("mend_find", "E", "mend this find; the next one follows"),
     KeyAction("keep_find", "R", "keep it, go to the next"),
     KeyAction("skip_find", "T", "skip it, go to the next"),
-    KeyAction("next_source", "F", "other skin for the last mend; area again"),
+    KeyAction("next_source", "F", "other skin for the last mend; area, or measuring, again"),
     KeyAction("other_card", "G", "the other brush card"),
     KeyAction("fit", "Y", "whole picture / 100 %"),
     KeyAction("lay_down", "Return", "lay the graft down"),

@@ -8,6 +8,7 @@ from lather.desktop.stages.base import StagePart
 
 _MENDED = "Mended: F takes other skin, Z takes it back. W goes on to the next, which comes by itself right after E."
 _EVENED = "Evened: Z takes it back. W goes on to the next, which comes by itself right after E."
+_COLOURED = "Done: Z takes it back, its layer is at the right. W goes on; the next one comes by itself right after E."
 _GENTLE = "Leave folds and flush: they are what a child is made of."
 _FEW_EDITS = 8
 
@@ -15,7 +16,7 @@ _FEW_EDITS = 8
 def hint(job: Job, found: FindsControl, part: StagePart) -> str:
     states, current = found.states(), found.current
     if current is not None and states.get(current.id) == "mended":
-        return _EVENED if part.info.id == "even" else _MENDED
+        return {"even": _EVENED, "colour": _COLOURED}.get(part.info.id, _MENDED)
     own = part.said(job)
     if own and current is None:
         return own
@@ -33,11 +34,14 @@ def hint(job: Job, found: FindsControl, part: StagePart) -> str:
 def _with_finds(current: Find | None, left: int, part: StagePart) -> str:
     if current is None:
         return "W goes to the first find; E mends it, R keeps it, T skips it. Or touch any spot yourself."
+    are = "1 is" if left == 1 else f"{left} are"
     if part.info.id == "even":
-        return f"E evens this blotch at the share below, R keeps it, T skips it; {left} are open."
+        return f"E evens this blotch at the share below, R keeps it, T skips it; {are} open."
+    if part.info.id == "colour":
+        return f"E calms this redness or takes this shine down, R keeps it, T skips it; {are} open."
     if part.info.id == "strands":
-        return f"E clears this hair, R keeps it, T skips it; {left} are open."
-    return f"E mends this find, R keeps it, T skips it; {left} are open. F takes other skin for the last mend."
+        return f"E clears this hair, R keeps it, T skips it; {are} open."
+    return f"E mends this find, R keeps it, T skips it; {are} open. F takes other skin for the last mend."
 
 
 def _without_finds(job: Job) -> str:

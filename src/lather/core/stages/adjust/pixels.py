@@ -21,7 +21,7 @@ _ENCODED_OF_ROOT = np.where(
 _XYZ_TO_RGB = (np.linalg.inv(RGB_TO_XYZ_D50.astype(np.float64)) * WHITE_D50[None, :]).astype(np.float32)
 _LARGE = 600_000  # values from which it is worth two threads
 _LOW, _HIGH = np.float32(1.02 / 255), np.float32(253.98 / 255)
-"""Between these a change stays, unless a value lay outside them before: what the clipping lamp shows, with some room."""
+"""Between these a change stays, unless a value lay outside before: what the clipping lamp shows, with some room."""
 
 
 def to_lab(pixels: EncodedRGB) -> Lab:

@@ -16,7 +16,7 @@ from lather.core.stages.adjust.zones import zone_label
 from lather.core.stages.base import Surroundings
 from lather.core.types import EncodedRGB, Mask, Rect
 
-WIDTH = Number("width_px", "Tone from", ranges.SPLIT_WIDTH_PX, 6.0, "px", step=0.5)
+WIDTH = Number("width_px", "Pores up to", ranges.SPLIT_WIDTH_PX, 6.0, "px", step=0.5)
 _LEAST_SPREAD = 0.3
 _LIGHT_TIMES, _COLOUR_TIMES = (0.85, 1.2), (0.5, 2.0)  # a hand's own light and shade is its form
 

@@ -60,8 +60,10 @@ class ShineKind(AdjustmentKind):
 
     def margin(self, layer: Layer) -> int:
         dx, dy = layer.settings.get("pores_from", (0, 0))
-        fine = tone_reach(self._width(layer)) + reach(2 * self._width(layer))
-        return max(around_reach(self._sizes(layer)) + tone_reach(self._width(layer)), fine + max(abs(dx), abs(dy)))
+        return max(around_reach(self._sizes(layer)), self.near(layer) + max(abs(dx), abs(dy)))
+
+    def near(self, layer: Layer) -> int:
+        return tone_reach(self._width(layer)) + reach(2 * self._width(layer)) + 1
 
     def fingerprint(self, around: Surroundings, step: Step, rect: Rect) -> bytes:
         wide = rect.expand(self.margin(step.layer)).intersect(around.bounds)

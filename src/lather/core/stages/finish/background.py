@@ -41,6 +41,9 @@ class BackgroundKind(AdjustmentKind):
     def margin(self, layer: Layer) -> int:
         return around_reach(self._sizes(layer))
 
+    def near(self, layer: Layer) -> int:
+        return 0
+
     def neutral(self, layer: Layer) -> bool:
         evens = float(self.value(layer, EVENED.id)) > 0 and "usual" in layer.settings
         return not evens and float(self.value(layer, LIGHT.id)) == 0

@@ -60,6 +60,10 @@ class MapKind(LayerKind):
         """Level-0 pixels around a place that `applied` looks at, through `around.below`."""
         return 0
 
+    def near(self, layer: Layer) -> int:
+        """Of these, those that it looks at in the very level that is shown; further off it may read a coarser one."""
+        return self.margin(layer)
+
     def start(self, around: Surroundings, layer: Layer) -> Start:
         """Coverage before anything was painted."""
         return NOTHING
@@ -129,7 +133,7 @@ class MapKind(LayerKind):
         part = self._where(coverage, rect)
         if part.empty:
             return around.below(rect, level)
-        wide = part.expand(-(-self.margin(step.layer) >> level)).intersect(around.bounds.at_level(level))
+        wide = part.expand(-(-self.near(step.layer) >> level)).intersect(around.bounds.at_level(level))
         near = Nearby(around.below, rect.union(wide), level)
         below = near(rect, level)
         inside = part.slices(rect)

@@ -41,7 +41,7 @@ class MaskStrip(QWidget):
         self.how.setToolTip("Where the layer acts before you paint; Paint and Take away work on top of each")
         self.how.chosen.connect(self._chosen)
         row.addWidget(self.how)
-        self.turn = self._button("Turn", "Turn the mask round: the layer acts where it did not (N)", True)
+        self.turn = self._button("Turn round", "Turn the mask round: the layer acts where it did not (N)", True)
         self.turn.clicked.connect(self.turned)
         self.show_mask = self._button("Show", "Show the mask as a moving hatch (M)", True)
         self.show_mask.clicked.connect(self.shown)
@@ -68,6 +68,7 @@ class MaskStrip(QWidget):
         button.setCheckable(checkable)
         button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         button.setFixedHeight(28)
+        button.setObjectName("toggle")
         return button
 
     def _chosen(self, how: str) -> None:

@@ -108,7 +108,8 @@ class AdjustPart(StagePart):
             if settings is None:
                 self.message.emit(f"{kind.label}: what it needs is not seen here; paint or outline it by hand.")
                 settings = kind.new_settings()
-            layer = Layer(new_id(), name or self._free_name(kind.label), kind_id, settings=settings)
+            label = name or self._free_name(self.layer_name(kind, settings))
+            layer = Layer(new_id(), label, kind_id, settings=settings)
             self.job.do(AddLayer(stage_id, layer, len(self.job.job.stage(stage_id).layers)))
             if self.in_hand:
                 self.job.choose_layer(layer.id)
@@ -122,6 +123,10 @@ class AdjustPart(StagePart):
         while f"{label} {number}" in names:
             number += 1
         return f"{label} {number}"
+
+    def layer_name(self, kind: type[AdjustmentKind], settings: dict) -> str:
+        """What a new layer is called."""
+        return kind.label
 
     def new_layer_kind(self) -> str:
         return self.kind.id
@@ -205,8 +210,8 @@ class AdjustPart(StagePart):
         box = self.box[kind.id]
         if self.panel.currentWidget() is not box:
             self.panel.setCurrentWidget(box)
-        self.panel.setFixedHeight(box.sizeHint().height())  # as high as this box, not as the highest
         box.show_layer(layer)
+        self._fit_panel()
         self.strip.show_layer(layer, kind.label)
         self.hatch.show_layer(self.job.job, self.info.id, layer)
         self._later.start()
@@ -231,6 +236,12 @@ class AdjustPart(StagePart):
 
     def _take_readout(self, kind_id: str, readout: object) -> None:
         self.box[kind_id].show_readout(readout)
+        self._fit_panel()
+
+    def _fit_panel(self) -> None:
+        """As high as the box in hand, not as the highest of all."""
+        self.panel.currentWidget().layout().activate()
+        self.panel.setFixedHeight(self.panel.currentWidget().sizeHint().height())
 
     # the pen
 

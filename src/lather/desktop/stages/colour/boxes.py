@@ -130,6 +130,10 @@ class WhitenBox(AdjustBox):
         self.note.setVisible(bool(readout.note))
 
 
+class ShineBox(AdjustBox):
+    hidden = ("texture",)  # it is measured
+
+
 class CurveBox(AdjustBox):
     """A curve, with the histogram of what lies beneath."""
 

@@ -8,19 +8,21 @@ from lather.core.find.colour import match_settings, measured_again
 from lather.core.job.commands import AddEdits, SetLayer
 from lather.core.job.model import Job, Layer, Stroke
 from lather.core.measure.adjust_readout import MatchSeen
+from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.core.stages.adjust.values import plain_lab
 from lather.core.stages.adjust.zones import zone_label
 from lather.core.stages.colour.match import MatchKind
+from lather.core.stages.colour.whiten import PARTS
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.pointer import draw_outline, draw_tag
 from lather.desktop.stages.adjust.part import AdjustPart, together
-from lather.desktop.stages.colour.boxes import CurveBox, MatchBox, WhitenBox
+from lather.desktop.stages.colour.boxes import CurveBox, MatchBox, ShineBox, WhitenBox
 
 _FEATHER_SHARE = 0.03  # of the face's width: the rim of a part of the skin that was chosen by name
 
 
 class ColourPart(AdjustPart):
-    boxes = {"match": MatchBox, "whiten": WhitenBox, "area_curve": CurveBox}
+    boxes = {"match": MatchBox, "whiten": WhitenBox, "shine": ShineBox, "area_curve": CurveBox}
 
     def __init__(self, info, desk, parent=None):
         super().__init__(info, desk, parent)
@@ -50,7 +52,15 @@ class ColourPart(AdjustPart):
             if layer.kind == "whiten" and layer.settings.get("part") == part:
                 self.job.choose_layer(layer.id)
                 return
-        self.make_layer("whiten", part=part, name={"teeth": "Teeth, whiten", "eye_whites": "Eye whites, whiten"}[part])
+        self.make_layer("whiten", part=part)
+
+    def layer_name(self, kind: type[AdjustmentKind], settings: dict) -> str:
+        return f"{PARTS[settings['part']]}, whiten" if kind.id == "whiten" else super().layer_name(kind, settings)
+
+    def again(self) -> bool:
+        """What the layer in hand goes by is measured anew on the picture as it lies beneath now."""
+        self._asked("again")
+        return self.layer is not None
 
     # match
 

@@ -16,8 +16,8 @@ def take(desk, shot) -> None:
     desk.brush_strip.size.set_value(70, tell=True)
     wait_for(canvas.ready, 30)
     seen = canvas.view.visible(canvas.picture)
-    dark = next(f for f in found.shown() if f.kind == "blotch_dark" and seen.x0 + 200 < f.x < seen.x1 - 200
-                and seen.y0 + 300 < f.y < seen.y1 - 200)
+    x, y = (seen.x0 + seen.x1) / 2, (seen.y0 + seen.y1) / 2
+    dark = min((f for f in found.shown() if f.kind.startswith("blotch")), key=lambda f: abs(f.x - x) + abs(f.y - y))
     desk.found.choose(None)
     desk.finds.list.scrollToTop()
     hover(canvas, dark.x, dark.y)

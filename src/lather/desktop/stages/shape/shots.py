@@ -1,4 +1,4 @@
-"""Pictures of Shape: measures set and a line behind that bends; zones held under the stretch lamp."""
+"""A picture of Shape: measures set, and a line behind that bends."""
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
@@ -21,8 +21,3 @@ def take(desk, shot) -> None:
     panel.rows["jaw_corners"].picked.emit("jaw_corners")
     hover(canvas, 1250, 1250)
     shot("shape")
-    panel.zones["eyes"].click()
-    panel.zones["nose"].click()
-    desk.lamps.choose("stretch")
-    wait_for(lambda: not desk.control.painting and desk.idle() and canvas.ready(), 60)
-    shot("stretch")
