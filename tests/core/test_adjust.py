@@ -321,7 +321,7 @@ class KindsTest(AdjustCase):
         usual = np.median(lab.reshape(-1, 3), axis=0)
         turns = np.linspace(0, 2 * np.pi, 24, endpoint=False)
         area = edit("mask_area", [(170 + 44 * np.cos(t), 150 + 44 * np.sin(t)) for t in turns], feather=12.0)
-        half = [usual[0] + 7, usual[1] - 3, usual[2] - 5]
+        half = [usual[0] + 7, usual[1] - 0.3, usual[2] - 0.6]
         layer = self.layer("shine", edits=[area], skin=usual.tolist(), half=half, spot_px=50.0, width_px=3.0, amount=0.6)
         photo, out = self.lab(self.photo), self.lab(self.result(layer))
         core = (spot[..., 0] > 0.5) & ~hair
@@ -329,7 +329,7 @@ class KindsTest(AdjustCase):
         self.assertTrue(0.25 <= excess[1] / excess[0] <= 0.5, excess)
         self.assertGreater(float((out - lab)[core][..., 0].min()), -4.0)
         redder = [float((x - lab)[core][..., 1].mean()) for x in (photo, out)]
-        self.assertGreater(redder[1], redder[0] + 0.8)  # the colour that the light bleached comes back
+        self.assertGreater(redder[1], redder[0] + 0.2)  # the colour that the light bleached comes back
         np.testing.assert_allclose(out[hair], photo[hair], atol=0.6)
 
     def test_detail_has_no_halo_beside_an_edge_and_leaves_grain(self):

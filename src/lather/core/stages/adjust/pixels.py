@@ -101,14 +101,18 @@ def _change(pixels, lab, change, coverage, m, table, clips, out):  # pragma: no 
                 out[y, x, 2] = min(max(b + dblue, min(zero, b)), max(one, b))
                 continue
             share = min(_room(r, dr, low, high), _room(g, dg, low, high), _room(b, dblue, low, high))
-            out[y, x, 0], out[y, x, 1], out[y, x, 2] = r + share * dr, g + share * dg, b + share * dblue
+            out[y, x, 0] = min(max(r + share * dr, min(low, r)), max(high, r))
+            out[y, x, 1] = min(max(g + share * dg, min(low, g)), max(high, g))
+            out[y, x, 2] = min(max(b + share * dblue, min(low, b)), max(high, b))
 
 
 @njit(cache=True, nogil=True, fastmath=True, inline="always")
 def _room(value, step, low, high):  # pragma: no cover - compiled
-    """Share of a step that keeps a value inside, or where it is if it lay outside."""
-    if step > np.float32(0) and value + step > high:
-        return max(np.float32(0), high - value) / step
-    if step < np.float32(0) and value + step < low:
-        return max(np.float32(0), value - low) / -step
+    """Share of a step that keeps a value inside; one that lies outside already is held where it is by itself, so that
+    the others may move: burnt skin is darkened though its red stays full.
+    """
+    if step > np.float32(0) and value < high and value + step > high:
+        return (high - value) / step
+    if step < np.float32(0) and value > low and value + step < low:
+        return (value - low) / -step
     return np.float32(1)

@@ -1,8 +1,8 @@
 """Shine: a hot spot darkened towards the skin around it, never below it, and a share of it left so that the form stays.
 
 How much of a place is gloss is told on the tone band, against the tone of the skin around the painted place. As it
-darkens it takes the colour that the highlight's own slope has there, measured between the skin and half-way up: light
-that is taken away brings back the colour that it bleached. Hair is told by being finer and darker than the tone, the
+darkens it takes the colour that the highlight's own slope has at that lightness: of the skin around, and bleached as it is
+between there and half-way up. Hair is told by being finer and darker than the tone, the
 sooner the more of it there is around, and is left as it is. Pores that burnt away come back from beside.
 """
 
@@ -31,6 +31,7 @@ _SIZES = (0.35, 0.8, 1.6)  # of a spot: how far around it skin is asked, near fi
 _UNPAINTED = 0.15
 _HAIR, _AMONG_HAIR = (2.5, 7.0), (0.3, 2.5)  # L* darker than the tone: a hair from, surely one; among others
 _BEARD = 0.05  # share of hairs, from where it is a beard
+_MOST_BLEACHED = 12.0  # L* over the skin, from where on the slope says nothing any more
 _KNEE = 1.5  # L* over which shine begins to count
 _LIKE_SKIN = 14.0  # a*b* off
 _PORES_MOST = 1.6  # times that pores are raised at the most
@@ -97,14 +98,15 @@ class ShineKind(AdjustmentKind):
 
         beside, known = tone_around(around.below, counts, rect, level, bounds, self._sizes(layer))
         excess = np.maximum(band[..., 0] - beside[..., 0] - _KNEE, 0)
-        down = -min(1.0, _GAIN * amount) * known * excess
+        taken = min(1.0, _GAIN * amount)
+        down, share = -taken * known * excess, known * np.clip(excess / (4 * _KNEE), 0, 1)
         finer = self._finer(around, rect, level, width, around_px=2 * width)
         change = np.zeros_like(lab)
         change[..., 0] = down
         if level == 0:  # from afar no pores are seen
-            share = known * np.clip(excess / (4 * _KNEE), 0, 1)
             change[..., 0] += share * self._pores(around, layer, finer, rect)
-        change[..., 1:] = down[..., None] * self._slope(layer)
+        bleached = self._slope(layer) * np.minimum(excess + down, _MOST_BLEACHED)[..., None]
+        change[..., 1:] = min(1.0, 1.5 * taken) * share[..., None] * (beside[..., 1:] + bleached - band[..., 1:])
         change *= (1 - finer.hair)[..., None]
         return changed(pixels, lab, change.astype(np.float32), coverage)
 
@@ -114,7 +116,9 @@ class ShineKind(AdjustmentKind):
         skin = np.array(layer.settings["skin"], np.float32)
         half = np.array(layer.settings.get("half", skin), np.float32)
         rise = half[0] - skin[0]
-        return np.clip((half[1:] - skin[1:]) / rise, -1, 1) if rise > 1 else np.zeros(2, np.float32)
+        if rise < 1 or np.hypot(*half[1:]) > np.hypot(*skin[1:]):  # light bleaches; what is redder is another thing
+            return np.zeros(2, np.float32)
+        return np.clip((half[1:] - skin[1:]) / rise, -1, 1)
 
     def _finer(self, around: Surroundings, rect: Rect, level: int, width: float, around_px: float) -> "_Finer":
         """What is finer than the tone, how much of it is usual around each pixel, and where it is hair."""
