@@ -262,7 +262,7 @@ class KindsTest(AdjustCase):
         self.made(pixels)
         lab = self.lab(self.photo)
         mean = lab[150:250, 200:300].mean((0, 1))
-        other = {"mean": (mean + [4, -4, 5]).tolist(), "spread": [2.0, 1.5, 1.5]}
+        other = {"mean": [float(a + b) for a, b in zip(mean, (4, -4, 5))], "spread": [2.0, 1.5, 1.5]}
         own = {"mean": mean.tolist(), "spread": lab[150:250, 200:300].std((0, 1)).tolist()}
         area = edit("target", [(200, 150), (300, 150), (300, 250), (200, 250)], feather=1.0)
         layer = self.layer("match", edits=[area], measured_from=own, measured_to=other, width_px=3.0, spread=False)
@@ -322,7 +322,7 @@ class KindsTest(AdjustCase):
         turns = np.linspace(0, 2 * np.pi, 24, endpoint=False)
         area = edit("mask_area", [(170 + 44 * np.cos(t), 150 + 44 * np.sin(t)) for t in turns], feather=12.0)
         half = [usual[0] + 7, usual[1] - 0.3, usual[2] - 0.6]
-        layer = self.layer("shine", edits=[area], skin=usual.tolist(), half=half, spot_px=50.0, width_px=3.0, amount=0.6)
+        layer = self.layer("shine", edits=[area], skin=usual.tolist(), half=half, spot_px=50.0, width_px=3.0)
         photo, out = self.lab(self.photo), self.lab(self.result(layer))
         core = (spot[..., 0] > 0.5) & ~hair
         excess = [float((x - lab)[core][..., 0].mean()) for x in (photo, out)]
@@ -349,7 +349,7 @@ class KindsTest(AdjustCase):
         self.assertAlmostEqual(float(out[:, 10:60].std() / photo[:, 10:60].std()), 1.0, delta=0.1)
 
     def test_soft_detail_gets_stronger_and_passes_build_it_up(self):
-        ys, xs = np.mgrid[:120, :160].astype(np.float32)
+        _, xs = np.mgrid[:120, :160].astype(np.float32)
         pixels = (0.5 + 0.06 * np.sin(xs / 2.2))[..., None].repeat(3, -1)
         self.made(np.round(65535 * pixels).astype(np.uint16))
         stroke = edit("mask", [(20, 60), (140, 60)], size=80, edge=0.2, flow=0.03)
@@ -379,7 +379,7 @@ class KindsTest(AdjustCase):
         self.assertLess(out[4, 4].mean(), self.photo[4, 4].mean() - 0.05)
 
     def test_an_uneven_ground_is_evened_and_the_person_stays(self):
-        ys, xs = np.mgrid[:300, :340].astype(np.float32)
+        _, xs = np.mgrid[:300, :340].astype(np.float32)
         pixels = (0.35 + 0.25 * xs / 340)[..., None].repeat(3, -1)
         pixels[100:, 120:220] = (0.7, 0.5, 0.4)
         self.made(np.round(65535 * pixels).astype(np.uint16))
@@ -390,7 +390,7 @@ class KindsTest(AdjustCase):
 
         self.engine.zones = Ground({"ground": (120, 100, 220, 300)})
         usual = np.median(self.lab(self.photo)[:90].reshape(-1, 3), axis=0)
-        out = self.result(self.layer("background", usual=usual.tolist(), evened=0.8, size_px=40.0, **by_zones("ground")))
+        out = self.result(self.layer("background", usual=usual.tolist(), evened=0.8, size_px=40.0))
         np.testing.assert_array_equal(out[101:, 121:219], self.photo[101:, 121:219])
         spread = [float(self.lab(x)[:90, :, 0].std()) for x in (self.photo, out)]
         self.assertLess(spread[1], 0.35 * spread[0])

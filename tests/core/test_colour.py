@@ -234,9 +234,11 @@ class CommandsTest(unittest.TestCase):
             self.assertGreater(told["eye_white_light"]["value"], 50)
             self.assertIsNotNone(told["colour_life"]["value"])
             self.assertLess(told["clipped_skin"]["value"], 0.1)
-            for bad, says in ((("--add", "glow"), "no adjustment"), (("--add", "tone", "--set", "glow=3"), "no setting"),
-                              (("--add", "tone", "--set", "contrast=300"), "outside"), ((), "Say what to add"),
-                              (("--add", "match:nose>hands"), "not seen")):
+            for bad, says in (
+                (("--add", "glow"), "no adjustment"), (("--add", "tone", "--set", "glow=3"), "no setting"),
+                (("--add", "tone", "--set", "contrast=300"), "outside"), ((), "Say what to add"),
+                (("--add", "match:nose>hands"), "not seen"),
+            ):
                 with self.assertRaisesRegex(RequestError, says):
                     self.run_command(adjust, photo, *bad)
 

@@ -100,7 +100,8 @@ class MatchTest(ColourCase):
             self.still()
         self.assertEqual(self.layer.settings["zones"], ["neck"])
         self.assertEqual(self.part.list.rows["match"].says, "cheek, left → neck")
-        self.assertGreater(float(self.changed[int(self.map.points["chin"][1] + 90), int(self.map.points["chin"][0])]), 0)
+        x, y = self.map.points["chin"]
+        self.assertGreater(float(self.changed[int(y + 90), int(x)]), 0)
 
 
 class WhitenTest(ColourCase):

@@ -77,8 +77,8 @@ def measured_on_desk(
     """
     warp, in_place = engine.warp(job), unmoved(job)
     now, bounds, profile = partial(engine.pixels, in_place), engine.photo.bounds, engine.photo.profile
-    keepers = job.keepers()
-    values: dict = {"keepers": (len(intact_keepers(keepers, engine.photo.read, now, bounds, profile)), len(keepers))}
+    keepers, marks = job.keepers(), partial(engine.pixels, unfinished(in_place))
+    values: dict = {"keepers": (len(intact_keepers(keepers, engine.photo.read, marks, bounds, profile)), len(keepers))}
     values["left"] = []
     for find in softened_finds(job):
         contrasts = (find_contrast(find, read, bounds, profile) for read in (engine.photo.read, now))
@@ -102,6 +102,12 @@ def unmoved(job: Job) -> Job:
     """
     moving = [stage for stage in job.stages if stage.layers and stage.id == "shape"]
     return job.with_stage(replace(moving[0], on=False)) if moving and moving[0].on else job
+
+
+def unfinished(job: Job) -> Job:
+    """The job without Finish: the look of the whole picture takes no mark away."""
+    finish = job.stage("finish")
+    return job.with_stage(replace(finish, on=False)) if finish.layers and finish.on else job
 
 
 def softened_finds(job: Job) -> list[Find]:

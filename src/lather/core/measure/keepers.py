@@ -36,7 +36,7 @@ def intact_keepers(
     keepers: Sequence[Find], before: Callable[[Rect], EncodedRGB], after: Callable[[Rect], EncodedRGB], bounds: Rect,
     profile: bytes | None,
 ) -> list[Find]:
-    """Those of the keepers that are as they were: light that was laid on a mark and all around it leaves the mark."""
+    """Those of the keepers that are as they were: light or a tint on a mark and all around it leaves the mark."""
     kept = []
     for find in keepers:
         rect = find_box(find).intersect(bounds)
@@ -49,7 +49,7 @@ def intact_keepers(
         own = rect.slices(wide)
         around[own] = False
         if around.any():
-            light = np.median((now[around] + _KNEE) / (was[around] + _KNEE))
+            light = np.median((now[around] + _KNEE) / (was[around] + _KNEE), axis=0)  # and its tint
             was = np.clip((was + _KNEE) * light - _KNEE, 0, None)
         if is_intact(find, was[own], now[own], profile):
             kept.append(find)

@@ -1,7 +1,7 @@
 """Review: before and after, held, wiped or side by side; what was done, in numbers."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from lather.core.job.commands import SetLayer
 from lather.core.job.model import Job
@@ -75,10 +75,7 @@ class ReviewScreen(QWidget):
         turn = QLabel("Too much? Turn it down")
         turn.setFont(font(strong=True))
         self._side.addWidget(turn)
-        self._layer_rows = QVBoxLayout()
-        self._layer_rows.setSpacing(4)
-        self._side.addLayout(self._layer_rows)
-        self._side.addStretch(1)
+        self._side.addWidget(self._scrolled_rows(), 1)
         rest = QLabel("Rest your eyes for a minute before you judge.")
         rest.setObjectName("quiet")
         rest.setFont(font(SMALL_PT))
@@ -101,6 +98,21 @@ class ReviewScreen(QWidget):
         column.addWidget(self.messages)
         self.setProperty(TAKES_COMMANDS, True)
         leave_keys_to_the_photo(self)
+
+    def _scrolled_rows(self) -> QScrollArea:
+        """Where the layers' rows go: ten stages have more of them than a window is high."""
+        rows = QWidget()
+        rows.setObjectName("panel")
+        self._layer_rows = QVBoxLayout(rows)
+        self._layer_rows.setContentsMargins(0, 0, 4, 0)
+        self._layer_rows.setSpacing(4)
+        self._layer_rows.addStretch(1)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        scroll.setWidget(rows)
+        return scroll
 
     def _set_mode(self, mode: str) -> None:
         self.modes.set_value(mode)
@@ -174,7 +186,7 @@ class ReviewScreen(QWidget):
         row.addWidget(slider, 1)
         self.sliders[layer_id], self.switches[layer_id] = slider, switch
         self._rows.append(holder)
-        self._layer_rows.addWidget(holder)
+        self._layer_rows.insertWidget(self._layer_rows.count() - 1, holder)
 
     def press(self, action: str) -> None:
         if action == "before":

@@ -1,9 +1,9 @@
 """Shine: a hot spot darkened towards the skin around it, never below it, and a share of it left so that the form stays.
 
 How much of a place is gloss is told on the tone band, against the tone of the skin around the painted place. As it
-darkens it takes the colour that the highlight's own slope has at that lightness: of the skin around, and bleached as it is
-between there and half-way up. Hair is told by being finer and darker than the tone, the
-sooner the more of it there is around, and is left as it is. Pores that burnt away come back from beside.
+darkens it takes the colour that the highlight's own slope has at that lightness: of the skin around, and bleached as it
+is between there and half-way up. Hair is told by being finer and darker than the tone, the sooner the more of it there
+is around, and is left as it is. Pores that burnt away come back from beside.
 """
 
 from dataclasses import dataclass
