@@ -34,7 +34,7 @@ _BEARD = 0.05  # share of hairs, from where it is a beard
 _MOST_BLEACHED = 12.0  # L* over the skin, from where on the slope says nothing any more
 _KNEE = 1.5  # L* over which shine begins to count
 _LIKE_SKIN = 14.0  # a*b* off
-_PORES_MOST = 1.6  # times that pores are raised at the most
+_PORES_MOST, _SPECK = 1.6, 2.5  # times that pores are raised at the most; of the usual, what is no pore any more
 _GAIN = 1.2  # of the excess over the skin around that 100 % takes: its rim bleeds a little into what is asked
 
 
@@ -152,7 +152,7 @@ class ShineKind(AdjustmentKind):
             lack = np.clip(1 - _PORES_MOST * finer.spread / usual, 0, 1)
             if lack.any():
                 lab, band = tone(around.below, there, 0, around.bounds, self._width(layer))
-                change = change + lack * (lab[..., 0] - band[..., 0])
+                change = change + lack * np.clip(lab[..., 0] - band[..., 0], -_SPECK * usual, _SPECK * usual)
         return float(self.value(layer, "pores")) * change
 
 
