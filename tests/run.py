@@ -15,7 +15,8 @@ WORKERS = 2
 # The modules that take longest, longest first: started first, none is left running alone at the end.
 LONGEST = (
     "test_commands", "test_find", "test_finders", "test_gauges", "test_desk", "test_stages", "test_finds",
-    "test_contract", "test_colour", "test_practice", "test_heal", "test_shape", "test_finish", "test_even", "test_house",
+    "test_contract", "test_colour", "test_practice", "test_heal", "test_shape", "test_finish", "test_even",
+    "test_house",
 )
 sys.path[:0] = [str(ROOT / "src"), str(ROOT)]
 

@@ -181,6 +181,17 @@ class MaskTest(AdjustCase):
             self.assertGreater(soft[80, int(45 + at)], 0.001)
             self.assertLess(soft[80, int(52 + at)], 0.9 * sharp[80, int(52 + at)])
 
+    def test_a_face_point_that_moves_makes_tiles_anew_where_a_layer_goes_by_the_face(self):
+        names = ("eye_left", "nose_tip", "mouth_left", "mouth_right", "chin", "jaw_left", "jaw_right", "hairline")
+        face = FaceMap(dict.fromkeys(names, (10.0, 10.0)) | {"eye_right": (60.0, 10.0)})
+        for kind, differs in (("calm", True), ("iris", True), ("background", True), ("mono", False)):
+            keys = []
+            for moved in (face, face.moved("chin", 30.0, 90.0)):
+                self.made(zones=MadeZones({}), faces=(moved,))
+                job = self.with_layer(self.layer(kind, **STRONG[kind] | everywhere()))
+                keys.append(self.engine.tile_key(job, None, 0, 0, 0))
+            self.assertEqual(keys[0] != keys[1], differs, kind)
+
     def test_zones_that_are_none_are_left_out_on_reading_and_the_rest_survives(self):
         self.assertEqual(read_zones(["skin", "lips"]), ("skin", "lips"))
         with self.assertRaisesRegex(RequestError, "no zone “tail”"):

@@ -3,15 +3,11 @@
 import argparse
 import json
 
-from lather.cli.outputs import refuse_clashes
-from lather.core.engine.export import Output
+from lather.cli.opened import add_file_arguments, deliver, open_photo
 from lather.core.errors import RequestError
-from lather.core.face.find import find_face_maps
 from lather.core.find.adjust import CRISP_PARTS, crisp_proposal, measured_settings
 from lather.core.find.colour import match_command
-from lather.core.imageio.write import DEPTHS, format_for
-from lather.core.job.commands import AddLayer, Command, SetBrief, SetFaceMap, SetLayer
-from lather.core.job.limits import job_kind_named, job_kinds
+from lather.core.job.commands import AddLayer, Command, SetLayer
 from lather.core.job.model import Layer, new_id
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.parameters import Choice, Flag, Model, Number, Parameter
@@ -44,23 +40,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
                         help="a setting of the layer added last, as the box shows it (per cent as per cent)")
     parser.add_argument("--zones", action="append", default=[], metavar="ZONE,…",
                         help=f"mask of the layer added last: {', '.join(ZONES)}, or everywhere")
-    parser.add_argument("--brief", help="kind of job, for limits: " + ", ".join(job_kinds()))
-    parser.add_argument("--out", help="picture file to write")
-    parser.add_argument("--job", help="also save the job: a .lather file")
-    parser.add_argument("--json", action="store_true", help="machine-readable: the layers with their settings")
+    add_file_arguments(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
-    outputs = [path for path in (arguments.out, arguments.job) if path]
-    refuse_clashes(outputs, [arguments.photo])
-    bits = max(DEPTHS[format_for(arguments.out)]) if arguments.out else 8
-    session = Session.open(arguments.photo)
-    if arguments.brief is not None:
-        session.history.do(SetBrief("kind", job_kind_named(arguments.brief)))
-    if session.job.face_map is None:
-        faces = find_face_maps(session.photo, PhotoMeasures(session.photo).small)
-        if faces:
-            session.history.amend(SetFaceMap(faces[0], faces[1:]))
+    session, _ = open_photo(arguments)
     if not arguments.add:
         raise RequestError(f"Say what to add with --add: {', '.join(kinds())}.")
     added = [_add(session, text) for text in arguments.add]
@@ -70,10 +54,7 @@ def run(arguments: argparse.Namespace) -> int:
     for text in arguments.zones:
         mask = {"everywhere": True, "zones": []} if text == "everywhere" else by_zones(*_zones(text))
         session.history.do(SetLayer(stage_id, layer_id, "settings", mask))
-    if arguments.out:
-        session.export(arguments.out, Output(bits=bits, to_srgb=False))
-    if arguments.job:
-        session.save(arguments.job)
+    deliver(session, arguments)
     rows = [{"stage": stage, "kind": layer.kind, "name": layer.name, "settings": layer.settings}
             for stage, layer in ((stage, session.job.stage(stage).layer(one)) for stage, one in added)]
     if arguments.json:

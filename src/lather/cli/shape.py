@@ -3,13 +3,9 @@
 import argparse
 import json
 
-from lather.cli.outputs import refuse_clashes
-from lather.core.engine.export import Output
+from lather.cli.opened import add_file_arguments, deliver, open_photo
 from lather.core.errors import RequestError
-from lather.core.face.find import find_face_maps
-from lather.core.imageio.write import DEPTHS, format_for
-from lather.core.job.commands import AddEdits, AddLayer, SetBrief, SetFaceMap
-from lather.core.job.limits import job_kind_named, job_kinds
+from lather.core.job.commands import AddEdits, AddLayer
 from lather.core.job.model import Layer, new_id
 from lather.core.measure.hands import hand_outlines
 from lather.core.measure.lines_behind import lines_behind
@@ -30,32 +26,16 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--hold", action="append", default=[], choices=tuple(holds.ZONES), metavar="ZONE",
                         help=f"not moved by anything: {', '.join(holds.ZONES)}")
     parser.add_argument("--hold-lines", action="store_true", help="lines behind the person stay straight")
-    parser.add_argument("--brief", help="kind of job, for how far a measure may go: " + ", ".join(job_kinds()))
-    parser.add_argument("--out", help="picture file to write")
-    parser.add_argument("--job", help="also save the job: a .lather file")
-    parser.add_argument("--json", action="store_true", help="machine-readable")
+    add_file_arguments(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
-    outputs = [path for path in (arguments.out, arguments.job) if path]
-    refuse_clashes(outputs, [arguments.photo])
-    bits = max(DEPTHS[format_for(arguments.out)]) if arguments.out else 8
-    session = Session.open(arguments.photo)
-    if arguments.brief is not None:
-        session.history.do(SetBrief("kind", job_kind_named(arguments.brief)))
-    seen = PhotoMeasures(session.photo, session.job.face_map)
-    if session.job.face_map is None:
-        faces = find_face_maps(session.photo, seen.small)
-        if faces:
-            session.history.amend(SetFaceMap(faces[0], faces[1:]))
+    session, seen = open_photo(arguments)
     lines = lines_behind(seen)
     _hold(session, seen, arguments.hold, lines if arguments.hold_lines else [])
     for text in arguments.values:
         _set(session, text)
-    if arguments.out:
-        session.export(arguments.out, Output(bits=bits, to_srgb=False))
-    if arguments.job:
-        session.save(arguments.job)
+    deliver(session, arguments)
     _tell(session, lines, arguments.json)
     return 0
 

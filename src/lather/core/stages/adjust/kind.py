@@ -6,7 +6,7 @@ from typing import ClassVar
 from lather.core.job.model import Layer, Stroke
 from lather.core.parameters import Parameter, starting
 from lather.core.stages.adjust.mask import MASK_PARAMETERS, painted, start_of
-from lather.core.stages.base import Surroundings
+from lather.core.stages.base import Step, Surroundings
 from lather.core.stages.maps.kind import MapKind
 from lather.core.stages.maps.store import Start
 from lather.core.types import EncodedRGB, Mask, Rect
@@ -18,7 +18,8 @@ class AdjustmentKind(MapKind):
     """Subclasses give `id`, `label`, `own` parameters, `neutral` and `applied`.
 
     hint: what it is for, one line. icon: name of its icon. mask: settings of a new layer's mask. tools: all that can
-    be done on its layers, the one to begin with first.
+    be done on its layers, the one to begin with first. by_face: what it does depends on where the faces are,
+    whatever its mask.
     """
 
     label: ClassVar[str]
@@ -27,6 +28,7 @@ class AdjustmentKind(MapKind):
     own: ClassVar[tuple[Parameter, ...]] = ()
     mask: ClassVar[dict] = painted()
     tools: ClassVar[tuple[str, ...]] = MASK_TOOLS
+    by_face: ClassVar[bool] = False
 
     def __init_subclass__(cls, **kwargs):
         super().__init_subclass__(**kwargs)
@@ -59,6 +61,10 @@ class AdjustmentKind(MapKind):
 
     def start(self, around: Surroundings, layer: Layer) -> Start:
         return start_of(around, layer)
+
+    def fingerprint(self, around: Surroundings, step: Step, rect: Rect) -> bytes:
+        own = super().fingerprint(around, step, rect)
+        return own + b"".join(face.digest for face in around.faces) if self.by_face else own
 
     def starts(self, layer: Layer) -> bool:
         return bool(layer.settings.get("everywhere") or layer.settings.get("zones"))

@@ -41,6 +41,7 @@ class CalmKind(AdjustmentKind):
     label, icon = "Calm", "calm"
     hint = "Touch skin as it should be with Pick, then paint where it is too red, yellow or blue. Lips stay."
     tools = (*MASK_TOOLS, "pick")
+    by_face = True
     own = (COLOUR, LEAVE, LIGHT, WIDTH, Model("toward", "Towards", read_lab))
 
     def margin(self, layer: Layer) -> int:

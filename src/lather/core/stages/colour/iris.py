@@ -32,6 +32,7 @@ class IrisKind(AdjustmentKind):
     own = (SATURATION, LOWER, CONTRAST, Number("radius_px", "Radius", ranges.FIND_SIZE_PX, 20.0, "px"),
            Model("measured", "Measured", read_lab))
     mask = by_zones("irises")
+    by_face = True
 
     def margin(self, layer: Layer) -> int:
         return reach(self._sigma(layer))

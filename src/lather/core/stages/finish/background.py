@@ -33,6 +33,7 @@ class BackgroundKind(AdjustmentKind):
     hint = "The ground behind the person: evened towards its usual colour, darker or lighter."
     own = (EVENED, LIGHT, SIZE, Model("usual", "Usual colour", read_lab))
     mask = by_zones("ground")
+    by_face = True
 
     def _sizes(self, layer: Layer) -> tuple[float, ...]:
         size = float(self.value(layer, SIZE.id))

@@ -1,0 +1,43 @@
+"""What commands that change one photo share: it is opened, its faces are found, and it is delivered."""
+
+import argparse
+
+from lather.cli.outputs import refuse_clashes
+from lather.core.engine.export import Output
+from lather.core.face.find import find_face_maps
+from lather.core.imageio.write import DEPTHS, format_for
+from lather.core.job.commands import SetBrief, SetFaceMap
+from lather.core.job.limits import job_kind_named, job_kinds
+from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.session import Session
+
+
+def add_file_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--brief", help="kind of job, for what it allows: " + ", ".join(job_kinds()))
+    parser.add_argument("--out", help="picture file to write")
+    parser.add_argument("--job", help="also save the job: a .lather file")
+    parser.add_argument("--json", action="store_true", help="machine-readable")
+
+
+def open_photo(arguments: argparse.Namespace) -> tuple[Session, PhotoMeasures]:
+    """Raises RequestError, SaveError or PictureError before anything is done."""
+    refuse_clashes([path for path in (arguments.out, arguments.job) if path], [arguments.photo])
+    if arguments.out:
+        format_for(arguments.out)
+    session = Session.open(arguments.photo)
+    if arguments.brief is not None:
+        session.history.do(SetBrief("kind", job_kind_named(arguments.brief)))
+    seen = PhotoMeasures(session.photo, session.job.face_map)
+    if session.job.face_map is None:
+        faces = find_face_maps(session.photo, seen.small)
+        if faces:
+            session.history.amend(SetFaceMap(faces[0], faces[1:]))
+    return session, seen
+
+
+def deliver(session: Session, arguments: argparse.Namespace) -> None:
+    """The picture, as deep as its format can be, and the job, where they were asked for."""
+    if arguments.out:
+        session.export(arguments.out, Output(bits=max(DEPTHS[format_for(arguments.out)]), to_srgb=False))
+    if arguments.job:
+        session.save(arguments.job)
