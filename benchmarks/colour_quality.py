@@ -4,7 +4,8 @@
 
 match: ΔE00 of the means of target and reference before and after, and of the target to its truth. calm: a* over the
 truth before and after, by the find's key. shine: L* over the truth before and after (mean, and least and most taken
-off, %), texture (spread of L* finer than the tone) against the truth's, ΔL* of hairs in it; the same in a beard.
+off, %), texture (spread of L* finer than the tone) against the truth's, |ΔL*| of hairs in it to the
+truth, before and after; the same in a beard.
 whiten: L* and b* of teeth and eye whites, photo and now; b* left. ground: spread of the ground's tone, photo and now.
 crisp: largest overshoot over the local range, grain where nothing is sharpened. outside: largest change where the mask
 is 0, in 65535ths.
@@ -109,16 +110,17 @@ def by_key(sitter: str, seed: int, flaws: dict) -> None:
             was, now = (float((tones[n] - tones[0])[skin][:, channel].mean()) for n in (1, 2))
             fine = [float((s - t)[..., 0][skin].std()) for s, t in zip(sharp, tones)]
             rows.append((was, now, 100 * (now / was - 1), fine[1] / fine[0], fine[2] / fine[0],
-                         float(np.abs(sharp[2] - sharp[1])[hair][:, 0].mean()) if hair.sum() > 20 else np.nan))
+                         *(float(np.abs(sharp[n] - sharp[0])[hair][:, 0].mean()) if hair.sum() > 20 else np.nan
+                           for n in (1, 2))))
         if rows:
             table = np.array(rows)
             was, now, off, fine_was, fine_now = table[:, :5].mean(0)
-            hairs = table[~np.isnan(table[:, 5]), 5]
+            hairs = table[~np.isnan(table[:, 5]), 5:]
             print(f"{kind:12} {sitter} {seed} {len(rows)}×  {was:5.1f} → {now:5.1f}  {off:4.0f} % "
                   f"({table[:, 2].min():.0f} to {table[:, 2].max():.0f})  texture {fine_was:.2f} → {fine_now:.2f} "
                   f"({table[:, 4].min():.2f} to {table[:, 4].max():.2f})  hairs "
-                  f"{hairs.mean() if len(hairs) else np.nan:.1f}  outside {outside(session, out, plate):.3f}",
-                  flush=True)
+                  f"{' → '.join(f'{one:.1f}' for one in hairs.mean(0)) if len(hairs) else '-'}  "
+                  f"outside {outside(session, out, plate):.3f}", flush=True)
 
 
 def whiten(sitter: str, seed: int) -> None:

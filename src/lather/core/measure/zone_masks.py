@@ -30,6 +30,7 @@ _SMALL = {
 _NO_SKIN = (*_SMALL["lips"], *_SMALL["teeth"], *_SMALL["eye_whites"], *_SMALL["irises"], "mouth")
 _RADIUS, _EPSILON = 6, 1e-3
 _FACES_KEPT = 8
+_RIM_PX = 16  # at about 1000
 _SLIVER = 7  # px at about 1000: what is narrower is the rim of something else
 _LASHES, _BROWS = (2.0, 6.0), (1.5, 5.0)  # L* darker than around: from where it is a hair, and surely one
 _EAR_OUT, _NECK_DOWN, _SOFT = 2.1, 1.8, 0.2  # eye distances
@@ -164,7 +165,7 @@ class ZoneMasks:
 
     def _shares(self, measures: PhotoMeasures, faces: tuple[FaceMap, ...]) -> dict[str, Mask]:
         """Wide zones at the size of `measures.small`."""
-        person = refined(measures.person, measures.small)
+        person = _with_its_rim(refined(measures.person, measures.small), measures.skin)
         features = np.zeros_like(person)
         for face in faces:
             if face.mesh:
@@ -177,6 +178,13 @@ class ZoneMasks:
         rest = cv2.morphologyEx(rest, cv2.MORPH_OPEN, np.ones((_SLIVER,) * 2, np.uint8))
         hair = hair_share(measures, rest) * rest
         return {"person": person, "ground": 1 - person, "skin": skin, "hair": hair, "cloth": rest - hair}
+
+
+def _with_its_rim(person: Mask, skin: Mask) -> Mask:
+    """The person, and skin right beside it: the network's mask is coarse, and may miss the rim of a neck or an ear."""
+    far = cv2.distanceTransform((person < 0.5).astype(np.uint8), cv2.DIST_L2, 5)
+    near = np.clip((_RIM_PX - far) / 3, 0, 1)
+    return np.maximum(person, np.clip(skin, 0, 1) * near)
 
 
 def _rising(values: np.ndarray, at: float) -> np.ndarray:
