@@ -15,18 +15,27 @@ from lather.core.colour.profiles import srgb_profile
 from lather.core.engine.engine import faces_of
 from lather.core.errors import RequestError
 from lather.core.find.adjust import CRISP_PARTS, crisp_proposal, measured_settings
-from lather.core.find.colour import automatic_whitening, colour_command, match_command, measured_again, whiten_commands
+from lather.core.find.colour import (
+    automatic_whitening,
+    colour_command,
+    match_command,
+    measured_again,
+    whiten_commands,
+    within_limits,
+)
 from lather.core.find.mend import can_mend, mend_command
 from lather.core.imageio.write import write_picture
-from lather.core.job.commands import SetBrief, SetFinds
+from lather.core.job.commands import SetBrief, SetFinds, SetLayer
 from lather.core.job.finds import Find
 from lather.core.job.limits import band
+from lather.core.job.model import Layer
 from lather.core.measure.adjust_readout import MatchSeen, WhiteSeen, readout_of
 from lather.core.practice.make import make_plate
 from lather.core.practice.score import PracticeFolder, score_picture
 from lather.core.session import Session
 from lather.core.stages.registry import stage_info
 from tests.support.faces import made_face
+from tests.support.pictures import WIDE, session_of
 
 LABELS = {"skin": 1, "lips": 2, "hair": 6, "cloth": 8, "ground": 0}
 
@@ -125,6 +134,38 @@ class FindsTest(unittest.TestCase):
         self.assertLess(leaves["natural portrait"], leaves["newborn/child"])
         self.assertLess(leaves["newborn/child"], leaves["identity-true"])
 
+    def test_by_hand_nothing_goes_beyond_the_kind_of_job_either(self):
+        session = tilda().session()
+        session.history.do(SetBrief("kind", "newborn/child"))
+        for kind, part, wanted, held in (
+            ("calm", "", {"leave": 0.0}, {"leave": 0.65}), ("shine", "", {"amount": 1.0}, {"amount": 0.5}),
+            ("whiten", "teeth", {"most_light": 98.0, "least_yellow": 0.25}, {"most_light": 80.0, "least_yellow": 0.25}),
+            ("whiten", "eye_whites", {"most_light": 98.0, "least_yellow": 0.25},
+             {"most_light": 84.0, "least_yellow": 0.4}),
+        ):
+            layer = Layer("x", kind, kind, settings={"part": part} if part else {})
+            got, why = within_limits(session.job, layer, wanted)
+            self.assertEqual(got, held, kind)
+            self.assertIn("newborn/child", why)
+            self.assertEqual(within_limits(session.job, layer, held), (held, ""))
+        self.assertEqual(within_limits(session.job, Layer("x", "tone", "tone"), {"contrast": 1.0}),
+                         ({"contrast": 1.0}, ""))
+
+    def test_a_redness_goes_as_far_whatever_the_profile_of_the_photo(self):
+        values = np.full((240, 240, 3), (0.72, 0.55, 0.47))
+        y, x = np.mgrid[:240, :240]
+        spot = np.exp(-((x - 120) ** 2 + (y - 120) ** 2) / (2 * 14**2))
+        values -= spot[..., None] * (0.0, 0.07, 0.05)
+        find, left = Find("1", "redness", 120.0, 120.0, 40.0, 5.0, 1.0, zone="cheek"), []
+        for profile in (srgb_profile(), WIDE):
+            session = session_of(np.round(65535 * values).astype(np.uint16), profile=profile)
+            session.history.do(colour_command(session.engine, session.job, find))
+            out = session.engine.pixels(session.job, session.photo.bounds)
+            left.append(float((0.55 - out[120, 120, 1]) / 0.07))
+        self.assertLess(max(left), 0.65)
+        self.assertGreater(min(left), 0.2)
+        self.assertAlmostEqual(left[0], left[1], delta=0.02)
+
 
 class MeasuredTest(unittest.TestCase):
     def test_teeth_and_eyes_are_whitened_to_their_ceilings_lips_and_catchlights_stay(self):
@@ -144,6 +185,13 @@ class MeasuredTest(unittest.TestCase):
             self.assertGreaterEqual(one.now[2], 0.25 * one.before[2] - 0.3, part)
         self.assertLess(seen["teeth"].now[0], seen["eye_whites"].now[0])
         self.assertIn("teeth stay darker", seen["teeth"].note)
+        teeth = layers[1]
+        session.history.do(SetLayer("colour", teeth.id, "settings", {"lighter": 1.0, "most_light": 98.0}))
+        forced = readout_of(session.engine, session.job, "colour", session.job.stage("colour").layers[1])
+        self.assertLess(forced.now[0], seen["eye_whites"].now[0])  # the eye white holds what the ceiling does not
+        self.assertGreater(forced.now[0], seen["teeth"].before[0])
+        again = measured_again(session.engine, session.job, session.job.stage("colour").layers[1])
+        self.assertEqual(set(again.value), {"measured", "below_light"})  # what the person set stays theirs
         before = session.photo.read(session.photo.bounds)
         out = session.engine.pixels(session.job, session.photo.bounds)
         lips = cv2.erode((face.zones == 2).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0

@@ -11,7 +11,6 @@ from pathlib import Path
 from unittest import mock
 
 import cv2
-import imagecodecs
 import numpy as np
 import tifffile
 from PIL import Image
@@ -21,7 +20,7 @@ from lather.core.errors import PictureError, SaveError
 from lather.core.imageio.metadata import MetadataChoice, describe, select_exif
 from lather.core.imageio.read import decode_picture, read_picture
 from lather.core.imageio.write import write_picture
-from tests.support.pictures import skin_like
+from tests.support.pictures import WIDE, skin_like
 
 RNG = np.random.default_rng(0)
 RGB8 = RNG.integers(0, 256, (20, 30, 3), np.uint8)
@@ -97,9 +96,7 @@ class RoundTripTest(ImageCase):
             self.assertGreater(pixels[6, 4].min(), 240, fmt)
 
     def test_a_wide_profile_is_kept_and_a_broken_one_dropped_with_a_note(self):
-        wide = imagecodecs.cms_profile("rgb", whitepoint=[0.3127, 0.329, 1.0],
-                                       primaries=[0.64, 0.33, 1, 0.21, 0.71, 1, 0.15, 0.06, 1], gamma=2.2)
-        self.assertEqual(decode_picture(saved(Image.fromarray(RGB8), "PNG", icc_profile=wide)).profile, wide)
+        self.assertEqual(decode_picture(saved(Image.fromarray(RGB8), "PNG", icc_profile=WIDE)).profile, WIDE)
         broken = decode_picture(saved(Image.fromarray(RGB8), "PNG", icc_profile=b"not a profile" * 20))
         self.assertIsNone(broken.profile)
         self.assertIn("sRGB", broken.notes[0])

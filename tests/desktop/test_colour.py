@@ -86,8 +86,13 @@ class MatchTest(ColourCase):
         self.assertEqual(light.isChecked(), settings["light"])
         QTest.mouseClick(light, Qt.MouseButton.LeftButton)
         self.assertNotEqual(self.layer.settings["light"], settings["light"])
-        self.key(Qt.Key.Key_Z)
-        self.key(Qt.Key.Key_Z)
+        self.tool("target")
+        self.drag(ring(chin[0] + 10, chin[1] + 150, 50, 30))
+        self.still()
+        self.assertEqual([edit.tool for edit in self.layer.edits], ["target"])  # in the place of the one before
+        self.assertEqual(float(self.changed[int(chin[1] + 75), x]), 0.0)
+        for _ in range(3):
+            self.key(Qt.Key.Key_Z)
         self.assertEqual((len(self.layer.edits), "target" in self.layer.settings), (0, False))
 
     def test_a_part_of_the_skin_is_chosen_by_name_and_its_mask_is_its_zone(self):
@@ -120,6 +125,9 @@ class WhitenTest(ColourCase):
         layers = self.job.job.stage("colour").layers
         self.assertEqual([layer.name for layer in layers], ["Teeth, whiten", "Eye whites, whiten"])
         self.wait(lambda: box.light.name == "Eye whites L*")
+        box.controls["most_light"].set_value(98, tell=True)
+        self.assertEqual(self.layer.settings["most_light"], 84.0)
+        self.assertEqual(box.controls["most_light"].value, 84.0)
         slider = box.controls["yellow_out"]
         slider.set_value(0, tell=True)
         box.controls["lighter"].set_value(0, tell=True)

@@ -6,7 +6,6 @@ import os
 from unittest import mock
 
 import cv2
-import imagecodecs
 import numpy as np
 from PIL import Image, ImageCms
 from PyQt6.QtCore import QEvent, Qt
@@ -18,11 +17,8 @@ from lather.core.imageio.write import write_picture
 from lather.core.stages.mend.stage import TOOLS as MEND_TOOLS
 from lather.desktop import settings
 from lather.desktop.input.keys import ACTIONS, load_bindings, settings_folder
-from tests.support.pictures import session_of, skin_like
+from tests.support.pictures import WIDE, session_of, skin_like
 from tests.support.window_case import WindowCase
-
-WIDE = imagecodecs.cms_profile("rgb", whitepoint=[0.3127, 0.329, 1.0],
-                               primaries=[0.64, 0.33, 1, 0.21, 0.71, 1, 0.15, 0.06, 1], gamma=2.2)
 
 
 class ColourTest(WindowCase):

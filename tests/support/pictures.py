@@ -2,6 +2,7 @@
 
 import functools
 
+import imagecodecs
 import numpy as np
 
 from lather.core.engine.engine import Engine
@@ -13,6 +14,9 @@ from lather.core.practice.make import Plate, make_plate
 from lather.core.session import Session
 from lather.core.stages.registry import make_kinds
 
+WIDE = imagecodecs.cms_profile("rgb", whitepoint=[0.3127, 0.329, 1.0],
+                               primaries=[0.64, 0.33, 1, 0.21, 0.71, 1, 0.15, 0.06, 1], gamma=2.2)
+"""A profile with more colours than sRGB."""
 FLAWS = {"blemish_dark": 8, "blemish_red": 8, "blemish_bright": 6, "mole": 1}
 
 
@@ -25,8 +29,9 @@ def skin_like(height: int = 300, width: int = 340, seed: int = 0, dtype=np.uint1
     return np.round(values * np.iinfo(dtype).max).astype(dtype)
 
 
-def session_of(pixels: np.ndarray, name: str = "photo.png", file_bytes: bytes = b"photo") -> Session:
-    photo = Photo(Picture(pixels), file_bytes, name)
+def session_of(pixels: np.ndarray, name: str = "photo.png", file_bytes: bytes = b"photo", profile: bytes | None = None
+               ) -> Session:
+    photo = Photo(Picture(pixels, profile), file_bytes, name)
     return Session(photo, History(new_job(photo.source)))
 
 

@@ -2,11 +2,12 @@
 
 import argparse
 import json
+import sys
 
 from lather.cli.opened import add_file_arguments, deliver, open_photo
 from lather.core.errors import RequestError
 from lather.core.find.adjust import CRISP_PARTS, crisp_proposal, measured_settings
-from lather.core.find.colour import match_command
+from lather.core.find.colour import match_command, within_limits
 from lather.core.job.commands import AddLayer, Command, SetLayer
 from lather.core.job.model import Layer, new_id
 from lather.core.measure.photo_measures import PhotoMeasures
@@ -113,7 +114,10 @@ def _set(session: Session, stage_id: str, layer_id: str, text: str) -> None:
         return
     if name not in known:
         raise RequestError(f"{kind.label} has no setting “{name}”; choose from {', '.join((*known, 'strength'))}.")
-    session.history.do(SetLayer(stage_id, layer_id, "settings", {name: _value(known[name], value, text)}))
+    wanted, why = within_limits(session.job, layer, {name: _value(known[name], value, text)})
+    session.history.do(SetLayer(stage_id, layer_id, "settings", wanted))
+    if why:
+        print(why, file=sys.stderr)
 
 
 def _number(value: str, text: str) -> float:

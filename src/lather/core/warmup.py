@@ -58,7 +58,15 @@ def run() -> None:
                 edit = replace(edit, points=freeze_points([(140, 150, 1, 0), (160, 150, 1, 0.1)]))
             layer = Layer(new_id(), tool, stage_id, edits=(edit,), settings=settings)
             job = AddLayer(stage_id, layer, 0).apply(job)
+        for stage_id, kind, settings in (
+            ("colour", "calm", {"toward": (60.0, 10.0, 20.0), "width_px": 4.0}), ("finish", "tone", {"contrast": 0.1}),
+        ):
+            layer = Layer(new_id(), kind, kind, settings=settings | {"everywhere": True})
+            job = AddLayer(stage_id, layer, 0).apply(job)
         engine.pixels(job, Rect(100, 100, 200, 200))
+        masking = LiveStroke(engine, job, "colour", job.stage("colour").layers[0].id, replace(edit, tool="mask"))
+        masking.extend(edit.points)
+        masking.pixels(Rect(100, 100, 200, 200))
         warp = engine.warp(job)
         warp.to_above(warp.to_below(np.array([[120.0, 130.0]])))
         pushing = LiveStroke(engine, job, "shape", job.stage("shape").layers[0].id, replace(edit, id=new_id()))

@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from lather.core.colour import profiles
+from lather.core.colour.lab import srgb_lightness
 from lather.core.engine.engine import Engine, faces_of
 from lather.core.find.colour import (
     calm_all_settings,
@@ -16,6 +16,7 @@ from lather.core.job.commands import AddLayer
 from lather.core.job.grain_model import GrainModel
 from lather.core.job.model import Job, Layer, new_id
 from lather.core.measure.colours import area_colour, beneath, level_for
+from lather.core.measure.grain import measure_grain
 from lather.core.stages.adjust.mask import by_zones
 from lather.core.stages.adjust.values import plain_lab
 from lather.core.stages.colour.whiten import PARTS
@@ -78,10 +79,12 @@ def background_settings(engine: Engine, job: Job) -> dict | None:
 
 
 def crisp_settings(engine: Engine, job: Job, zones: tuple[str, ...], grain: GrainModel | None) -> dict:
-    """Radii by the size of the face; parts out of focus get the wider one."""
+    """Radii by the size of the face; parts out of focus get the wider one. grain: measured here where it is not known
+    yet, for without it the grain would be sharpened as well.
+    """
     width = max((face.width_px for face in faces_of(job)), default=0.35 * min(engine.photo.width, engine.photo.height))
     fine = float(np.clip(_FINE_SHARE * width, 0.6, 6.0))
-    noise = 0.0 if grain is None else float(grain.sigma(np.array([0.45]))[0]) * _L_OF_ENCODED
+    noise = float((grain or measure_grain(engine.photo)).sigma(np.array([0.45]))[0]) * _L_OF_ENCODED
     blurred = bool(zones) and _is_blurred(engine, job, zones, fine, noise)
     return {
         AMOUNT.id: 0.0 if blurred else AMOUNT.start, FINE.id: round(fine, 1),
@@ -106,7 +109,7 @@ def _is_blurred(engine: Engine, job: Job, zones: tuple[str, ...], fine: float, n
     inside = np.max([engine.zones.mask(zone, faces_of(job), rect, 0) for zone in zones], axis=0) > 0.6
     if inside.sum() < 100:
         return False
-    light = profiles.to_lab(engine.pixels(job, rect, 0, "grain"), engine.photo.profile)[..., 0].astype(np.float32)
+    light = srgb_lightness(engine.pixels(job, rect, 0, "grain"))
     detail = light - cv2.GaussianBlur(light, (0, 0), fine)
     return float(detail[inside].std()) < max(_BLURRED * noise, 0.25)
 

@@ -10,11 +10,11 @@ import numpy as np
 
 from lather.core.brush.outline import polygon_coverage
 from lather.core.brush.values import Brush
-from lather.core.colour import profiles
+from lather.core.colour.lab import srgb_to_lab
 from lather.core.engine.engine import Engine, faces_of
 from lather.core.job.commands import AddEdits, AddLayer, Command, SetLayer, Together
 from lather.core.job.finds import Find
-from lather.core.job.limits import band
+from lather.core.job.limits import USUAL_KIND, Band, band
 from lather.core.job.model import Job, Layer, Stroke, freeze_points, new_id
 from lather.core.measure.colours import area_colour, beneath, tone_of, zone_body
 from lather.core.stages.adjust.mask import by_zones, painted
@@ -23,16 +23,17 @@ from lather.core.stages.colour.calm import LEAVE, CalmKind
 from lather.core.stages.colour.iris import IrisKind
 from lather.core.stages.colour.match import MatchKind
 from lather.core.stages.colour.shine import AMOUNT, ShineKind
-from lather.core.stages.colour.whiten import LEAST_WARMTH, PARTS, WhitenKind
+from lather.core.stages.colour.whiten import LEAST_WARMTH, LEAST_YELLOW, MOST_LIGHT, PARTS, WhitenKind
 from lather.core.types import Rect
 
-CALM_LEAVE, SHINE_SHARE = LEAVE.start, AMOUNT.start
 _TONE_MM = 0.55  # what is finer is pores
 _FACE_MM = 130.0
 _WIDER = {"redness": 1.6, "shine": 1.7}  # a find's outline runs at half its height
 _RING = (1.7, 2.3)  # outlines around a find between which skin is as it should be
 _HALF = (0.35, 0.65)  # of the excess: half-way down the slope
 _UNDER_EYE_WHITE = 3.0  # L* that teeth stay darker than the eye white
+_FIND_LEAVE = 0.2  # of a redness: a find is off the skin by more than its flush
+_WHITE_GAUGES = {"teeth": ("teeth_light", "teeth_white"), "eye_whites": ("eye_white_light", "eye_white_warmth")}
 _PORES_TIMES = 1.6  # sizes of a spot away from which pores may be taken
 _AUTOMATIC = 0.6  # strength of what nobody asked for
 _NOT_WHITENED = ("identity-true", "newborn/child")
@@ -110,9 +111,8 @@ class _Seen:
         low, high = np.floor(outer.min(0)).astype(int), np.ceil(outer.max(0)).astype(int)
         rect = Rect(int(low[0]), int(low[1]), int(high[0]) + 1, int(high[1]) + 1).intersect(
             engine.photo.level_bounds(level))
-        self.rect, self.level = rect, level
-        pixels = beneath(engine, job, "colour")(rect, level)
-        self.lab = profiles.to_lab(pixels, engine.photo.profile).astype(np.float32)
+        self.level = level
+        self.lab = srgb_to_lab(beneath(engine, job, "colour")(rect, level))
         self.tone = tone_of(self.lab, width_px / step)
         self.inside = polygon_coverage([corners / step], rect, 1.0) > 0.5
         wide = polygon_coverage([(middle + _RING[0] * (corners - middle)) / step], rect, 1.0) > 0.5
@@ -135,7 +135,7 @@ def calm_settings(engine: Engine, job: Job, find: Find) -> dict | None:
     seen = _Seen(engine, job, find, width)
     if not seen.enough:
         return None
-    leave = max(band(job.brief.get("kind"), "calm_leave").low, 0.2)
+    leave = max(limits_of(job, CalmKind.id)[LEAVE.id].low, _FIND_LEAVE)
     return painted() | {"colour": "red", "toward": plain_lab(seen.skin), "leave": leave, "width_px": width}
 
 
@@ -152,7 +152,7 @@ def shine_settings(engine: Engine, job: Job, find: Find) -> dict | None:
     half = np.median(seen.tone[slope], axis=0) if slope.sum() > 8 else skin
     finer = seen.lab[..., 0] - seen.tone[..., 0]
     texture = _usual_spread(finer[seen.ring]) if seen.level == 0 else 0.0
-    amount = min(SHINE_SHARE, band(job.brief.get("kind"), "shine_amount").high)
+    amount = min(AMOUNT.start, limits_of(job, ShineKind.id)[AMOUNT.id].high)
     return painted() | {
         "skin": plain_lab(skin), "half": plain_lab(half), "texture": round(texture, 3), "amount": amount,
         "width_px": width, "spot_px": round(float(np.clip(find.size_px, 4, 2000)), 1),
@@ -177,11 +177,39 @@ def _pores_beside(engine: Engine, job: Job, find: Find, skin: np.ndarray, width_
         rect = Rect(x - half, y - half, x + half, y + half)
         if rect != rect.intersect(bounds):
             continue
-        lab = tone_of(profiles.to_lab(read(rect, 0), engine.photo.profile), width_px)
+        lab = tone_of(srgb_to_lab(read(rect, 0)), width_px)
         off = float(np.sqrt(((lab - skin) ** 2).sum(-1)).mean())
         if off < best[0]:
             best = (off, (dx, dy))
     return best[1]
+
+
+# limits by kind of job
+
+
+def limits_of(job: Job, kind_id: str, part: str = "teeth") -> dict[str, Band]:
+    """{setting: the values that the kind of job allows a layer, and why}; empty for kinds that none limits."""
+    kind = job.brief.get("kind")
+    if kind_id == CalmKind.id:
+        return {LEAVE.id: band(kind, "calm_leave")}
+    if kind_id == ShineKind.id:
+        return {AMOUNT.id: band(kind, "shine_amount")}
+    if kind_id != WhitenKind.id:
+        return {}
+    light, warmth = (band(kind, gauge) for gauge in _WHITE_GAUGES[part])
+    return {MOST_LIGHT.id: light, LEAST_YELLOW.id: Band(max(LEAST_WARMTH, warmth.low / 100), 1.0, warmth.why)}
+
+
+def within_limits(job: Job, layer: Layer, settings: dict) -> tuple[dict, str]:
+    """Settings that somebody wants for a layer, held to what the kind of job allows; and a sentence that says why, ""
+    where nothing had to be held.
+    """
+    why = ""
+    for name, limit in limits_of(job, layer.kind, str(layer.settings.get("part", "teeth"))).items():
+        if name in settings and limit.state(settings[name]):
+            settings = settings | {name: float(np.clip(settings[name], limit.low, limit.high))}
+            why = f"Held by the kind of job, {job.brief.get('kind') or USUAL_KIND}: {limit.why}."
+    return settings, why
 
 
 # by zone
@@ -193,16 +221,13 @@ def whiten_settings(engine: Engine, job: Job, part: str, layer_id: str = "") -> 
     usual = zone_body(engine, job, read, part)
     if usual is None:
         return None
-    kind = job.brief.get("kind")
-    most = band(kind, "teeth_light" if part == "teeth" else "eye_white_light").high
-    least = band(kind, "teeth_white" if part == "teeth" else "eye_white_warmth").low / 100
-    if part == "teeth":
-        white = zone_body(engine, job, read, "eye_whites")
-        if white is not None:
-            most = min(most, max(float(white[0]) - _UNDER_EYE_WHITE, float(usual[0])))
-    most = float(np.clip(most, 30, 98))
-    return by_zones(part) | {"part": part, "measured": plain_lab(usual), "most_light": round(most, 1),
-                             "least_yellow": round(max(LEAST_WARMTH, least), 2)}
+    limits = limits_of(job, WhitenKind.id, part)
+    settings = by_zones(part) | {"part": part, "measured": plain_lab(usual), "most_light": limits["most_light"].high,
+                                 "least_yellow": limits["least_yellow"].low}
+    white = zone_body(engine, job, read, "eye_whites") if part == "teeth" else None
+    if white is not None:
+        settings["below_light"] = round(max(float(white[0]) - _UNDER_EYE_WHITE, float(usual[0])), 1)
+    return settings
 
 
 def iris_settings(engine: Engine, job: Job, layer_id: str = "") -> dict | None:
@@ -220,7 +245,7 @@ def calm_all_settings(engine: Engine, job: Job, colour: str = "red") -> dict | N
     skin = area_colour(engine, job, beneath(engine, job, "colour"), {"zone": "skin"}, width)
     if skin is None:
         return None
-    leave = max(CALM_LEAVE, band(job.brief.get("kind"), "calm_leave").low)
+    leave = max(LEAVE.start, limits_of(job, CalmKind.id)[LEAVE.id].low)
     return {"colour": colour, "toward": plain_lab(skin.mean), "leave": leave, "width_px": width}
 
 
@@ -230,7 +255,7 @@ def shine_all_settings(engine: Engine, job: Job) -> dict | None:
     skin = area_colour(engine, job, beneath(engine, job, "colour"), {"zone": "skin"}, width)
     if skin is None:
         return None
-    amount = min(SHINE_SHARE, band(job.brief.get("kind"), "shine_amount").high)
+    amount = min(AMOUNT.start, limits_of(job, ShineKind.id)[AMOUNT.id].high)
     return {"skin": plain_lab(skin.mean), "half": plain_lab(skin.mean), "amount": amount, "width_px": width,
             "spot_px": round(float(np.clip(16 * width, 4, 2000)), 1)}
 
@@ -263,12 +288,13 @@ def automatic_whitening(engine: Engine, job: Job) -> list[AddLayer]:
     return whiten_commands(engine, job, ("eye_whites", "teeth"), _AUTOMATIC)
 
 
-def iris_command(engine: Engine, job: Job) -> AddLayer | None:
-    settings = iris_settings(engine, job)
-    return None if settings is None else layer_command(job, IrisKind, "Irises", settings)
+# match and measuring again
 
-
-# match
+MEASURED = {
+    MatchKind.id: ("reference", "target", "measured_from", "measured_to", "width_px", "light"),
+    WhitenKind.id: ("measured", "below_light"), IrisKind.id: ("measured", "radius_px"),
+}
+"""What is measured anew of a layer by its kind; all else in its settings is the person's own."""
 
 
 def match_settings(engine: Engine, job: Job, layer: Layer, **areas: dict) -> dict:
@@ -315,6 +341,6 @@ def measured_again(engine: Engine, job: Job, layer: Layer) -> Command | None:
         settings = iris_settings(engine, job, layer.id)
     if not settings:
         return None
-    kept = {name: value for name, value in settings.items() if name not in ("everywhere", "zones", "mask_feather_px")}
-    return SetLayer("colour", layer.id, "settings", kept)
+    measured = {name: value for name, value in settings.items() if name in MEASURED[layer.kind]}
+    return SetLayer("colour", layer.id, "settings", measured)
 

@@ -5,10 +5,12 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from lather.core.colour import profiles
+from lather.core.colour.lab import srgb_lightness
 from lather.core.engine.engine import Engine
 from lather.core.job.model import Job, Layer
 from lather.core.measure.colours import after, area_colour, area_mask, beneath, difference, level_for, zone_body
 from lather.core.stages.colour.match import WIDTH
+from lather.core.stages.colour.whiten import ceiling
 from lather.core.types import Rect
 
 _BINS = 64
@@ -87,7 +89,7 @@ def _white(engine: Engine, job: Job, layer: Layer) -> WhiteSeen | None:
     now = zone_body(engine, job, after(engine, job, "colour"), part)
     if before is None or now is None:
         return None
-    most = max(float(layer.settings.get("most_light", 100)), float(before[0]))
+    most = max(ceiling(layer.settings), float(before[0]))
     least = float(layer.settings.get("least_yellow", 0.25)) * max(float(before[2]), 0.0)
     note = ""
     if part == "teeth":
@@ -104,5 +106,5 @@ def histogram(engine: Engine, job: Job, stage_id: str, layer: Layer) -> np.ndarr
     """How much of the picture under a layer has each L*, over 64 equal parts."""
     level = level_for(engine, {})
     pixels = beneath(engine, job, stage_id, layer.id)(engine.photo.level_bounds(level), level)
-    light = profiles.to_lab(pixels, engine.photo.profile)[..., 0]
+    light = srgb_lightness(pixels)
     return np.histogram(light, _BINS, (0, 100))[0]

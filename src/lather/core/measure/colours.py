@@ -1,4 +1,8 @@
-"""Colours of areas, read from the picture an adjustment acts on: what its layer keeps, and what its box shows."""
+"""Colours of areas, read from the picture an adjustment acts on: what its layer keeps, and what its box shows.
+
+Lab is that of `stages.adjust.pixels`, in which layers act: values taken for sRGB's, whatever the photo's profile. A
+colour measured in another Lab than the layer acts in would move skin that is already as it should be.
+"""
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -7,8 +11,7 @@ import cv2
 import numpy as np
 
 from lather.core.brush.outline import polygon_coverage
-from lather.core.colour import profiles
-from lather.core.colour.lab import delta_e2000
+from lather.core.colour.lab import delta_e2000, srgb_to_lab
 from lather.core.engine.engine import Engine, faces_of
 from lather.core.job.model import Job
 from lather.core.types import EncodedRGB, Lab, Mask, Rect
@@ -79,7 +82,7 @@ def area_colour(engine: Engine, job: Job, read: Read, area: dict, width_px: floa
     rect, mask = area_mask(engine, job, area, level)
     if rect.empty or float(mask.sum()) < _LEAST_PX:
         return None
-    lab = profiles.to_lab(read(rect, level), engine.photo.profile)
+    lab = srgb_to_lab(read(rect, level))
     return told(tone_of(lab, width_px / (1 << level)), mask)
 
 
@@ -131,4 +134,4 @@ def zone_body(engine: Engine, job: Job, read: Read, zone: str) -> np.ndarray | N
     if rect.empty:
         return None
     mask = engine.zones.mask(zone, (face,), rect, level)
-    return body_colour(profiles.to_lab(read(rect, level), engine.photo.profile), mask)
+    return body_colour(srgb_to_lab(read(rect, level)), mask)

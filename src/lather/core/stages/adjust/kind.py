@@ -3,7 +3,7 @@
 from abc import abstractmethod
 from typing import ClassVar
 
-from lather.core.job.model import Layer, Stroke
+from lather.core.job.model import Layer
 from lather.core.parameters import Parameter, starting
 from lather.core.stages.adjust.mask import MASK_PARAMETERS, painted, start_of
 from lather.core.stages.base import Step, Surroundings
@@ -71,9 +71,6 @@ class AdjustmentKind(MapKind):
 
     def turned(self, layer: Layer) -> bool:
         return bool(layer.settings.get("turned"))
-
-    def planes_of(self, stroke: Stroke) -> tuple[str, ...]:
-        return self.planes
 
     @abstractmethod
     def applied(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect, level: int

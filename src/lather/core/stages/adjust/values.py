@@ -6,6 +6,7 @@ from lather.core import ranges
 from lather.core.errors import RequestError
 
 _LAB = ranges.Range(-200.0, 200.0)
+_LIGHTNESS = ranges.Range(0.0, 100.0)
 
 
 def read_lab(value: object) -> tuple[float, float, float]:
@@ -16,6 +17,12 @@ def read_lab(value: object) -> tuple[float, float, float]:
     for one in colour:
         _LAB.check(one, "A colour's number")
     return colour
+
+
+def read_lightness(value: object) -> float:
+    """L*. Raises RequestError, TypeError or ValueError."""
+    _LIGHTNESS.check(float(value), "A lightness")
+    return float(value)
 
 
 def read_spread(value: object) -> dict[str, tuple[float, float, float]]:

@@ -8,7 +8,7 @@ from lather.core.parameters import Choice, Model, Number
 from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.core.stages.adjust.mask import by_zones
 from lather.core.stages.adjust.pixels import changed, to_lab
-from lather.core.stages.adjust.values import read_lab
+from lather.core.stages.adjust.values import read_lab, read_lightness
 from lather.core.stages.base import Surroundings
 from lather.core.types import EncodedRGB, Lab, Mask, Rect
 
@@ -26,13 +26,18 @@ LEAST_YELLOW = Number("least_yellow", "Warmth kept", ranges.Range(LEAST_WARMTH, 
 
 
 class WhitenKind(AdjustmentKind):
-    """measured: usual colour of the part before anything, Lab. Without it nothing is done."""
+    """measured: usual colour of the part before anything, Lab. Without it nothing is done. below_light: L* that teeth
+    stay under, by the eye white beside them, however high the ceiling is set.
+    """
 
     id = "whiten"
     method = b"whiten-1"
     label, icon = "Whiten", "whiten"
     hint = "Teeth and eye whites each have a layer and a ceiling. Teeth stay darker than the eye white."
-    own = (PART, LIGHTER, YELLOW_OUT, MOST_LIGHT, LEAST_YELLOW, Model("measured", "Measured", read_lab))
+    own = (
+        PART, LIGHTER, YELLOW_OUT, MOST_LIGHT, LEAST_YELLOW, Model("measured", "Measured", read_lab),
+        Model("below_light", "Under the eye white", read_lightness),
+    )
     mask = by_zones("teeth")
 
     def neutral(self, layer: Layer) -> bool:
@@ -76,5 +81,9 @@ def warmth_kept(settings: dict) -> float:
 def gain(settings: dict) -> float:
     """L* that the usual colour of the part gains: what is asked for, or what is left up to the ceiling."""
     wanted = _LIGHT_MOST * float(settings.get("lighter", LIGHTER.start))
-    room = float(settings.get("most_light", MOST_LIGHT.start)) - float(settings["measured"][0])
-    return max(0.0, min(wanted, room))
+    return max(0.0, min(wanted, ceiling(settings) - float(settings["measured"][0])))
+
+
+def ceiling(settings: dict) -> float:
+    """L* that the usual colour of the part is not raised over."""
+    return min(float(settings.get("most_light", MOST_LIGHT.start)), float(settings.get("below_light", 100)))

@@ -1,7 +1,7 @@
 """The box of one adjustment, made from its parameters; kinds with more to show add to it."""
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QWidget
 
 from lather.core.job.model import Layer
 from lather.core.parameters import Choice, Flag, Number, Parameter
@@ -100,10 +100,3 @@ def narrow_box(name: str) -> QComboBox:
     box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     box.setMinimumContentsLength(5)
     return box
-
-
-def quiet_label(text: str = "") -> QLabel:
-    label = QLabel(text)
-    label.setObjectName("quiet")
-    label.setWordWrap(True)
-    return label

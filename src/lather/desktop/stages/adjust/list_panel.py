@@ -4,10 +4,11 @@ from collections.abc import Iterable
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPen
-from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QSizePolicy, QVBoxLayout, QWidget
 
 from lather.core.job.model import Stage
 from lather.core.stages.adjust.kind import AdjustmentKind
+from lather.desktop.panels.panel_head import panel_head
 from lather.desktop.theme.icons import icon
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
@@ -75,15 +76,8 @@ class AdjustmentsPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(6, 0, 6, 6)
         column.setSpacing(1)
-        head = QHBoxLayout()
+        head, self.count = panel_head("Adjustments")
         head.setContentsMargins(4, 0, 4, 2)
-        title = QLabel("Adjustments")
-        title.setFont(font(strong=True))
-        self.count = QLabel()
-        self.count.setObjectName("quiet")
-        head.addWidget(title)
-        head.addStretch(1)
-        head.addWidget(self.count)
         column.addLayout(head)
         self.rows: dict[str, AdjustmentRow] = {}
         for kind in self.kinds.values():

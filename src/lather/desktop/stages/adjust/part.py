@@ -5,7 +5,7 @@ from PyQt6.QtCore import QPointF, QTimer
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QStackedWidget
 
-from lather.core.colour import profiles
+from lather.core.colour.lab import srgb_to_lab
 from lather.core.find.adjust import measured_settings
 from lather.core.job.commands import AddEdits, AddLayer, Command, SetLayer, Together
 from lather.core.job.fence import Fence
@@ -313,7 +313,7 @@ class AdjustPart(StagePart):
 
         def work(task) -> np.ndarray:
             pixels = beneath(engine, job, stage_id, layer.id)(place, 0)
-            return np.median(profiles.to_lab(pixels, engine.photo.profile).reshape(-1, 3), axis=0)
+            return np.median(srgb_to_lab(pixels).reshape(-1, 3), axis=0)
 
         self._background.run("pick", work, lambda lab: self._take_colour(layer, lab), failed=self.message.emit,
                              newest=True)
@@ -332,7 +332,8 @@ class AdjustPart(StagePart):
         return {}, ""
 
     def draw(self, painter: QPainter, canvas: PhotoCanvas) -> None:
-        self.hatch.draw(painter, canvas)
+        if not self.desk.strokes.painting_now:  # what is painted shows by itself, and each paint costs the pen time
+            self.hatch.draw(painter, canvas)
         tool = self.state.tool
         if self._trail.places:
             draw_outline(painter, [canvas.to_screen(x, y) for x, y in self._trail.places], taking=tool == "reference")
@@ -363,4 +364,3 @@ class AdjustPart(StagePart):
 def together(name: str, *commands: Command) -> Command:
     """Several steps as one, or the only one."""
     return commands[0] if len(commands) == 1 else Together(name, commands)
-

@@ -4,8 +4,8 @@ import numpy as np
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPainter
 
-from lather.core.find.colour import match_settings, measured_again
-from lather.core.job.commands import AddEdits, SetLayer
+from lather.core.find.colour import MEASURED, match_settings, measured_again, within_limits
+from lather.core.job.commands import AddEdits, RemoveEdits, SetLayer
 from lather.core.job.model import Job, Layer, Stroke
 from lather.core.measure.adjust_readout import MatchSeen
 from lather.core.stages.adjust.kind import AdjustmentKind
@@ -46,6 +46,15 @@ class ColourPart(AdjustPart):
         else:
             super()._changed(values, dragging)
 
+    def _set(self, values: dict, dragging: bool = False) -> None:
+        """No further than the kind of job allows; the slider goes back to where it is held."""
+        layer = self.layer
+        if layer is not None:
+            values, why = within_limits(self.job.job, layer, values)
+            if why:
+                self.message.emit(why)
+        super()._set(values, dragging)
+
     def _take_part(self, part: str) -> None:
         """Teeth and eye whites have a layer each."""
         for layer in self.job.stage.layers:
@@ -59,8 +68,10 @@ class ColourPart(AdjustPart):
 
     def again(self) -> bool:
         """What the layer in hand goes by is measured anew on the picture as it lies beneath now."""
+        if self.layer is None or self.layer.kind not in MEASURED:
+            return False
         self._asked("again")
-        return self.layer is not None
+        return True
 
     # match
 
@@ -92,12 +103,12 @@ class ColourPart(AdjustPart):
             return match_settings(engine, job, layer, **areas)
 
         def take(settings: dict) -> None:
-            target = areas.get("target")
-            if target is not None and "zone" in target:
-                face = job.face_map
-                feather = 0.0 if face is None else round(_FEATHER_SHARE * face.width_px, 1)
-                settings = settings | {"zones": [target["zone"]], "everywhere": False, "mask_feather_px": feather}
-            steps = [SetLayer("colour", layer.id, "settings", settings)]
+            steps = []
+            if "target" in areas:  # another target takes the place of the one before
+                settings = settings | self._target_mask(areas["target"])
+                old = tuple(edit.id for edit in layer.edits if edit.tool == "target")
+                steps += [RemoveEdits("colour", layer.id, old)] * bool(old)
+            steps.append(SetLayer("colour", layer.id, "settings", settings))
             if stroke is not None:
                 steps.append(AddEdits("colour", layer.id, (stroke,)))
             self.job.do(together("match", *steps))
@@ -109,6 +120,12 @@ class ColourPart(AdjustPart):
                     self.message.emit(f"Hardly any skin is seen {where}; outline it by hand.")
 
         self._background.run("areas", work, take, failed=self.message.emit, newest=True)
+
+    def _target_mask(self, target: dict) -> dict:
+        """Settings of the mask: a zone, or what the outline alone covers."""
+        face, zone = self.job.job.face_map, target.get("zone")
+        feather = round(_FEATHER_SHARE * face.width_px, 1) if zone and face is not None else 0.0
+        return {"zones": [zone] if zone else [], "everywhere": False, "mask_feather_px": feather}
 
     def _take_readout(self, kind_id: str, readout: object) -> None:
         super()._take_readout(kind_id, readout)

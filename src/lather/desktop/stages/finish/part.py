@@ -13,24 +13,14 @@ from lather.desktop.stages.colour.boxes import CurveBox
 from lather.desktop.stages.finish.pool_control import PoolControl
 
 
-class ToneBox(CurveBox):
-    """Curve and points."""
+class TwoColumns(AdjustBox):
+    """Of kinds with many sliders."""
 
-
-class TintsBox(AdjustBox):
-    columns = 2
-
-
-class MonoBox(AdjustBox):
-    columns = 2
-
-
-class PoolBox(AdjustBox):
     columns = 2
 
 
 class FinishPart(AdjustPart):
-    boxes = {"tone": ToneBox, "tints": TintsBox, "mono": MonoBox, "pool": PoolBox}
+    boxes = {"tone": CurveBox, "tints": TwoColumns, "mono": TwoColumns, "pool": TwoColumns}
     default_zone = "person"
 
     def __init__(self, info, desk, parent=None):
@@ -73,4 +63,3 @@ class FinishPart(AdjustPart):
         hue = float(np.degrees(np.arctan2(lab[2], lab[1])) % 360)
         chroma = layer.settings.get(f"{name}_chroma", 0.0) or 4.0
         return {f"{name}_hue": round(hue, 1), f"{name}_chroma": chroma}, f"{RANGES[name][0]}: hue {hue:.0f}°."
-

@@ -82,8 +82,5 @@ class PoolControl:
             says = "full inside this rim" if held == "inner" else "faded out beyond this rim"
             draw_tag(painter, at.x(), at.y(), says)
 
-    def takes_pointer(self) -> bool:
-        return self._pull is not None or self._over is not None
-
     def give_up(self) -> None:
         self._pull = None

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 
 from lather.core.stages.sculpt.paths import SHARE, Proposal
 from lather.desktop.panels.choices import Choices
+from lather.desktop.panels.panel_head import panel_head
 from lather.desktop.panels.value_slider import ValueSlider
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
@@ -97,14 +98,7 @@ class PathsPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 6, 10)
         column.setSpacing(6)
-        head = QHBoxLayout()
-        title = QLabel("Proposed paths")
-        title.setFont(font(strong=True))
-        self.count = QLabel()
-        self.count.setObjectName("quiet")
-        head.addWidget(title)
-        head.addStretch(1)
-        head.addWidget(self.count)
+        head, self.count = panel_head("Proposed paths")
         column.addLayout(head)
         self.empty = QLabel()
         self.empty.setObjectName("quiet")
