@@ -10,7 +10,7 @@ SOURCE = Path(__file__).parents[1] / "src" / "lather"
 # each may import itself and those before it
 ORDER = [
     "colour", "imageio", "brush", "tools", "kinds", "job", "stages", "engine", "face", "lamps", "measure", "gauges",
-    "find", "practice",
+    "find", "plan", "record", "deliver", "practice",
 ]
 SHARED = {"memory", "threads", "errors", "types", "levels", "data", "parameters", "ranges", "recent", "state"}
 
@@ -45,8 +45,8 @@ class LayeringTest(unittest.TestCase):
             if package not in ORDER:
                 continue
             allowed = set(ORDER[: ORDER.index(package) + 1]) | SHARED
-            if package == "practice":
-                allowed |= {"session"}  # the demo job is a whole session
+            if package in ("practice", "deliver"):
+                allowed |= {"session"}  # the demo job is a whole session, and so is what is delivered
             if package == "stages":
                 allowed |= {"engine"}  # a stroke in progress and a Dab read through an engine they are given
             for name in imports(path):

@@ -27,8 +27,7 @@ class ColourTest(WindowCase):
         path = self.folder / "wide.png"
         smooth = cv2.GaussianBlur(skin_like(300, 400), (0, 0), 9)  # so that half a pixel more or less is no matter
         write_picture(path, smooth, profile=WIDE)
-        self.window.open_path(path)
-        self.settle()
+        self.open_on_desk(path)
         self.expected = profiles.convert(
             self.window.job.session.photo.read(self.canvas.picture), WIDE, profiles.srgb_profile()
         )
@@ -41,16 +40,9 @@ class ColourTest(WindowCase):
             self.assertLess(np.abs(shown - self.expected[y, x] * 255).max(), 2.5)
 
     def test_delivered_in_srgb_or_in_its_own_profile_a_managed_viewer_sees_the_same(self):
-        self.window.show_screen("deliver")
-        deliver = self.window.screens["deliver"]
-        deliver.folder.setText(str(self.folder))
-        deliver.format.button("PNG").click()
         for choice in ("srgb", "own"):
-            deliver.colour.button(choice).click()
-            deliver.name.setText(f"{choice}.png")
-            deliver.deliver.click()
-            self.wait(lambda choice=choice: f"{choice}.png" in deliver.result.text())
-            with Image.open(self.folder / f"{choice}.png") as image:
+            path = self.deliver(choice, format="PNG", profile=choice, sharpen=False)
+            with Image.open(path) as image:
                 embedded = image.info["icc_profile"]
                 seen = ImageCms.profileToProfile(
                     image, ImageCms.ImageCmsProfile(io.BytesIO(embedded)), ImageCms.createProfile("sRGB"),

@@ -313,45 +313,31 @@ class FilesTest(DeskCase):
         self.assertEqual(len(self.layer.edits), 1)
 
     def test_deliver_can_be_stopped_and_leaves_nothing(self):
-        self.window.show_screen("deliver")
-        deliver = self.window.screens["deliver"]
-        deliver.folder.setText(str(self.folder))
-        deliver.name.setText("out.png")
-        deliver.format.button("PNG").click()
-        deliver.deliver.click()
-        deliver.cancel.click()
-        self.wait(lambda: deliver.result.text())
-        self.assertIn("Stopped", deliver.result.text())
+        screen = self.list_output("out", format="PNG")
+        screen.deliver.click()
+        screen.cancel.click()
+        self.wait(lambda: not screen.runner.running)
+        self.assertIn("Stopped", screen.state.text())
         self.assertEqual(list(self.folder.iterdir()), [])
 
-    def test_a_missing_folder_is_offered_to_be_made_and_an_error_is_said_once(self):
-        self.window.show_screen("deliver")
-        deliver = self.window.screens["deliver"]
-        deliver.folder.setText(str(self.folder / "new" / "sub"))
-        deliver.name.setText("out.png")
-        deliver.format.button("PNG").click()
-        asked = self.answer("Cancel")
-        deliver.deliver.click()
-        self.assertIn("does not exist", asked[0])
-        self.assertFalse((self.folder / "new").exists())
-        self.answer("Make it and deliver")
-        deliver.deliver.click()
-        self.wait(lambda: "Delivered" in deliver.result.text())
+    def test_a_missing_folder_is_made_and_one_that_cannot_be_is_said(self):
+        screen = self.list_output("out", format="PNG")
+        screen.folder.setText(str(self.folder / "new" / "sub"))
+        screen.deliver.click()
+        self.wait(lambda: not screen.runner.running)
         self.assertTrue((self.folder / "new" / "sub" / "out.png").exists())
         blocked = self.folder / "file"
         blocked.write_text("in the way")
-        deliver.folder.setText(str(blocked / "sub"))
-        self.answer("Make it and deliver")
-        deliver.deliver.click()
-        self.assertIn("cannot be made", deliver.result.text())
-        self.assertNotIn("cannot be made", self.window.notice.text())  # said once
+        screen.folder.setText(str(blocked / "sub"))
+        screen.deliver.click()
+        self.assertIn("cannot be made", screen.state.text())
 
     def test_closing_a_job_whose_preview_is_being_made_is_no_error(self):
         failed, begun, closed = [], threading.Event(), threading.Event()
         finished = DisplayConverter.bgrx
 
         def late(converter, pixels):  # the preview is ready only when its screen is gone
-            if threading.current_thread().name == "preview":
+            if threading.current_thread().name == "proof":
                 begun.set()
                 closed.wait(10)
             return finished(converter, pixels)
@@ -360,7 +346,7 @@ class FilesTest(DeskCase):
         with mock.patch.object(DisplayConverter, "bgrx", late), hooks:
             self.window.show_screen("deliver")
             self.wait(begun.is_set)
-            made = [t for t in threading.enumerate() if t.name == "preview"]
+            made = [t for t in threading.enumerate() if t.name == "proof"]
             self.take(session_of(marked()))
             QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
             closed.set()
@@ -374,15 +360,12 @@ class FilesTest(DeskCase):
         before = path.read_bytes()
         self.window.open_path(path)
         self.settle()
-        self.window.show_screen("deliver")
-        deliver = self.window.screens["deliver"]
-        deliver.format.button("PNG").click()
-        deliver.folder.setText(str(self.folder))
-        deliver.name.setText("photo.png")
-        self.assertEqual(deliver.deliver.text(), "Deliver and replace")
-        deliver.deliver.click()
-        self.wait(lambda: deliver.result.text())
-        self.assertIn("the photo itself", deliver.result.text())
+        screen = self.list_output("photo", format="PNG")
+        self.assertEqual(screen.rows[0].words.text(), "Name is taken")
+        screen.rows[0].replace.click()
+        screen.deliver.click()
+        self.wait(lambda: not screen.runner.running)
+        self.assertIn("the photo itself", self.window.notice.text())
         self.assertEqual(path.read_bytes(), before)
 
     def test_a_layer_removed_under_the_pen_takes_its_stroke_along(self):

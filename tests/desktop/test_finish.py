@@ -194,13 +194,7 @@ class WholeCourseTest(ColourCase):
                     self.assertFalse(limits.state(value), f"{name} {value}")
         whole = self.whole()
         self.key(Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)  # Deliver
-        deliver = self.window.screens["deliver"]
-        deliver.folder.setText(str(self.folder))
-        deliver.name.setText("portrait.png")
-        deliver.format.button("PNG").click()
-        QTest.mouseClick(deliver.deliver, Qt.MouseButton.LeftButton)
-        self.wait(lambda: bool(deliver.result.text()), 60)
-        out = read_picture(self.folder / "portrait.png").pixels
+        out = read_picture(self.deliver("portrait", format="PNG", profile="own", sharpen=False)).pixels
         self.assertEqual(out.shape, whole.shape)
         scale = np.iinfo(out.dtype).max
         self.assertLess(float(np.abs(out / scale - np.clip(whole, 0, 1)).mean()), 0.004)

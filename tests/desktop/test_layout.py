@@ -36,7 +36,7 @@ class LayoutTest(WindowCase):
                 if label.isVisible() and not label.wordWrap():
                     need = label.fontMetrics().horizontalAdvance(label.text())
                     self.assertLessEqual(need, label.width() + 1, label.text())
-        for screen in ("review", "deliver", "desk"):
+        for screen in ("brief", "review", "deliver", "logbook", "desk"):
             self.window.show_screen(screen)
             self.pump(0.05)
             self.assertEqual((self.window.width(), self.window.height()), (1280, 800), screen)

@@ -135,12 +135,12 @@ class LongNamesTest(WindowCase):
         self.window.warn(f"{UNBROKEN}.png is damaged and cannot be read; get a fresh copy. {LONG}")
         self.pump(0.02)
         yield "problem"
-        for screen in ("review", "deliver"):
+        for screen in ("brief", "review", "deliver", "logbook"):
             self.window.show_screen(screen)
             self.pump(0.05)
             yield screen
         deliver = self.window.screens["deliver"]
-        deliver._show_end(f"Delivered: /home/{UNBROKEN}/{UNBROKEN}.jpg", True)
+        deliver.state.setText(f"Delivered: /home/{UNBROKEN}/{UNBROKEN}.jpg")
         self.pump(0.02)
         yield "delivered"
 

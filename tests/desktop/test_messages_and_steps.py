@@ -260,10 +260,11 @@ class HistoryTest(StepsCase):
 class ScreensTest(StepsCase):
     def test_keys_for_the_screens_and_escape_back(self):
         control = Qt.KeyboardModifier.ControlModifier
-        for key, screen in ((Qt.Key.Key_R, "review"), (Qt.Key.Key_E, "deliver"), (Qt.Key.Key_D, "desk")):
+        for key, screen in ((Qt.Key.Key_B, "brief"), (Qt.Key.Key_R, "review"), (Qt.Key.Key_E, "deliver"),
+                            (Qt.Key.Key_L, "logbook"), (Qt.Key.Key_D, "desk")):
             QTest.keyClick(self.window.screen, key, control)
             self.assertIs(self.window.screen, self.window.screens[screen])
-        for screen in ("review", "deliver"):
+        for screen in ("brief", "review", "deliver", "logbook"):
             self.window.show_screen(screen)
             QTest.keyClick(self.window.screen, Qt.Key.Key_Escape)
             self.assertIs(self.window.screen, self.window.screens["desk"])

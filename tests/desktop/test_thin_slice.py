@@ -39,8 +39,7 @@ class ThinSliceTest(WindowCase):
         made = plate()
         photo_path = self.folder / "plate.png"
         write_picture(photo_path, made.photo, profile=profiles.srgb_profile())
-        self.assertTrue(self.window.open_path(photo_path))
-        self.settle()
+        self.open_on_desk(photo_path)
         job = self.window.job
         spots = [f for f in made.flaws if not f.keeper]
         before = job.session.photo.read(job.session.photo.bounds)
@@ -109,16 +108,10 @@ class ThinSliceTest(WindowCase):
         self.window.job.redo()
 
         # deliver
-        self.window.show_screen("deliver")
-        deliver = self.window.screens["deliver"]
-        deliver.folder.setText(str(self.folder))
-        deliver.name.setText("out.jpg")
-        deliver.quality.set_value(97, tell=True)
-        deliver.deliver.click()
-        self.wait(lambda: "Delivered" in deliver.result.text())
-        out = read_picture(self.folder / "out.jpg")
+        path = self.deliver("out", quality=97, sharpen=False)
+        out = read_picture(path)
         self.assertLess(np.abs(out.pixels / 255 - np.clip(down, 0, 1)).mean(), 0.01)
-        with Image.open(self.folder / "out.jpg") as image:
+        with Image.open(path) as image:
             self.assertIn("sRGB", ImageCms.getProfileDescription(
                 ImageCms.ImageCmsProfile(io.BytesIO(image.info["icc_profile"]))))
 

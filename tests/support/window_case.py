@@ -12,6 +12,8 @@ from PyQt6.QtGui import QInputDevice, QMouseEvent, QPointingDevice, QTabletEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
+from lather.core.job.commands import SetBrief
+from lather.core.job.outputs import OutputSpec
 from lather.core.session import Session
 from lather.desktop.app import make_application
 from lather.desktop.window import MainWindow
@@ -78,6 +80,32 @@ class WindowCase(unittest.TestCase):
         """Take a session whose photo was measured before: only the first of many tests pays for it."""
         self.take(session)
         self.desk.measured.measures, self.desk.measured._asked = measures, session.job.face_map
+
+    def open_on_desk(self, path) -> None:
+        """Open a photo or a job; from the sheet of a new photo on to the desk, by Enter."""
+        self.assertTrue(self.window.open_path(path))
+        if self.window.screen is self.window.screens["brief"]:
+            QTest.keyClick(self.window.screen, Qt.Key.Key_Return)
+        self.settle()
+
+    def list_output(self, pattern: str, **spec):
+        """The Deliver screen with one output and no pages, into the test's own folder."""
+        self.job.do(SetBrief("outputs", [OutputSpec("output-1", "Out", **spec).to_json()]))
+        self.window.show_screen("deliver")
+        screen = self.window.screens["deliver"]
+        for card in (screen.sheet, screen.report):
+            card.switch.setChecked(False)
+        screen.folder.setText(str(self.folder))
+        screen.pattern.setText(pattern)
+        return screen
+
+    def deliver(self, pattern: str, **spec) -> Path:
+        """Deliver one output by its button; the file, which was read back."""
+        screen = self.list_output(pattern, **spec)
+        QTest.mouseClick(screen.deliver, Qt.MouseButton.LeftButton)
+        self.wait(lambda: not screen.runner.running, 60)
+        self.assertEqual(screen.rows[0].words.text(), "Read back, equal", screen.state.text())
+        return self.folder / screen.rows[0].file.text()
 
     @property
     def desk(self):

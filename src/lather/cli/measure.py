@@ -9,11 +9,12 @@ import cv2
 from lather.core.engine.photo import Photo
 from lather.core.errors import RequestError
 from lather.core.gauges.compared import Compared
-from lather.core.gauges.registry import GAUGES, measure_gauges
+from lather.core.gauges.judged import judged_gauges
+from lather.core.gauges.registry import measure_gauges
 from lather.core.imageio.files import check_regular, read_bytes
 from lather.core.imageio.read import decode_picture
 from lather.core.job.finds import Find
-from lather.core.job.limits import band, job_kind_named, job_kinds
+from lather.core.job.limits import job_kind_named, job_kinds
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.zone_masks import ZoneMasks
 
@@ -43,21 +44,6 @@ def _finds(path: str | None) -> list[Find]:
         raise RequestError(f"{path} holds no finds; give what `lather find --json` printed.") from None
 
 
-def gauge_rows(values: dict, job_kind: str | None) -> dict:
-    """{gauge: value, unit, low, high, within}, in the order of GAUGES."""
-    rows = {}
-    for name, gauge in GAUGES.items():
-        limits, times = band(job_kind, name), gauge.limit_times
-        value = values.get(name)
-        low, high = limits.low * times, limits.high * times
-        within = None if value is None else bool(low <= round(value, 3) <= high)
-        rows[name] = {
-            "value": None if value is None else round(float(value), 3), "unit": gauge.unit, "low": low, "high": high,
-            "within": within,
-        }
-    return rows
-
-
 def run(arguments: argparse.Namespace) -> int:
     job_kind = None if arguments.brief is None else job_kind_named(arguments.brief)
     before, after = _photo(arguments.before), _photo(arguments.after)
@@ -75,7 +61,7 @@ def run(arguments: argparse.Namespace) -> int:
     finds = _finds(arguments.finds)
     pictures = Compared(before.bounds, before.profile, before.read, after.read, PhotoMeasures(before), finds,
                         [f for f in finds if f.keeper], zones, masks=ZoneMasks(before))
-    rows = gauge_rows(measure_gauges(pictures), job_kind)
+    rows = {name: one.to_json() for name, one in judged_gauges(measure_gauges(pictures), job_kind).items()}
     if arguments.json:
         print(json.dumps(rows, indent=1, ensure_ascii=False))
         return 0

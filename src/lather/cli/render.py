@@ -6,17 +6,30 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from lather.cli.arguments import whole
-from lather.cli.outputs import refuse_clashes
+from lather.cli.outputs import make_folder, refuse_clashes
+from lather.core.deliver.names import USUAL_PATTERN, file_name, numbered
+from lather.core.deliver.presets import presets, presets_file
+from lather.core.deliver.run import deliver
 from lather.core.engine.export import Output
-from lather.core.errors import RequestError
+from lather.core.errors import RequestError, SaveError
 from lather.core.imageio.metadata import MetadataChoice
 from lather.core.imageio.write import DEPTHS, format_for
+from lather.core.job.outputs import USUAL, OutputSpec
+from lather.core.job.sheet import JobSheet
+from lather.core.record.logbook import Logbook
+from lather.core.record.of_job import note_progress
 from lather.core.session import Session
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("job", nargs="+", help="job or photo; with several, --out is a folder")
-    parser.add_argument("--out", required=True, help="file to write (.jpg .png .tif .webp), or a folder for several")
+    parser.add_argument("--out", required=True, help="file to write (.jpg .png .tif .webp), or a folder for several "
+                        "and with --outputs")
+    parser.add_argument("--outputs", action="store_true", help="all outputs that the job's sheet lists, into a folder; "
+                        "each is read back and compared")
+    parser.add_argument("--preset", help="with --outputs: a kept set of outputs instead of the sheet's")
+    parser.add_argument("--pattern", default=USUAL_PATTERN, help=f"names of the outputs (usual: {USUAL_PATTERN})")
+    parser.add_argument("--replace", action="store_true", help="with --outputs: files of these names may be replaced")
     parser.add_argument("--size", type=whole(1, 1_000_000), help="long edge in px")
     parser.add_argument("--bits", type=int, choices=(8, 16), default=8)
     parser.add_argument("--quality", type=whole(1, 100), default=92, help="JPEG and WebP, 1-100")
@@ -27,7 +40,47 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--jobs", type=whole(1, 64), default=1, help="how many at a time")
 
 
+def _outputs(session: Session, preset: str | None) -> tuple[OutputSpec, ...]:
+    """Raises RequestError for an unknown preset."""
+    if preset is not None:
+        known = presets(presets_file())
+        if preset not in known:
+            raise RequestError(f"There is no preset “{preset}”; choose from {', '.join(known)}.")
+        return known[preset]
+    return JobSheet.of(session.job.brief).outputs or USUAL
+
+
+def _run_outputs(arguments: argparse.Namespace) -> int:
+    folder = Path(arguments.out)
+    make_folder(folder)
+    failed = None
+    for path in arguments.job:
+        session = Session.open(path)
+        wanted, taken = [], set()
+        for spec in _outputs(session, arguments.preset):
+            if spec.on:
+                target = folder / file_name(arguments.pattern, session.job, spec)
+                target = numbered(target, taken) if target in taken else target
+                taken.add(target)
+                wanted.append((spec, target))
+        book = Logbook()
+        try:
+            for one in deliver(session, wanted, replace=dict.fromkeys(taken, arguments.replace)):
+                if one.note is None:
+                    failed = failed or SaveError(one.why)
+                    print(f"lather: {one.why}", file=sys.stderr)
+                else:
+                    note_progress(book, session.job, None)
+                    book.add_delivery(session.job.id, one.note)
+                    print(f"{one.path}  {one.note.width} × {one.note.height} px, read back, equal")
+        finally:
+            book.close()
+    return 2 if failed else 0
+
+
 def run(arguments: argparse.Namespace) -> int:
+    if arguments.outputs:
+        return _run_outputs(arguments)
     output = Output(
         bits=arguments.bits, quality=arguments.quality, long_edge_px=arguments.size,
         to_srgb=arguments.profile == "srgb", grey=arguments.grey,

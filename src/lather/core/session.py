@@ -1,5 +1,6 @@
 """An open job: photo, engine and history together; what the command line and the desk both work with."""
 
+import json
 from collections.abc import Callable
 from concurrent.futures import Future
 from contextlib import suppress
@@ -25,6 +26,17 @@ from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.zone_masks import ZoneMasks
 from lather.core.stages.registry import make_kinds
 from lather.core.threads import ARITHMETIC
+
+TIME_MEMBER = "time.json"
+"""Part of a job file: {stage: seconds worked}. Versions that do not know it keep it."""
+
+
+def read_time(data: bytes) -> dict[str, int]:
+    """What a job file tells of the time; nothing where it cannot be read."""
+    try:
+        return {str(stage)[:40]: int(s) for stage, s in json.loads(data).items() if 0 <= int(s) < 10**9}
+    except (ValueError, TypeError, AttributeError, RecursionError):
+        return {}
 
 
 @dataclass(eq=False)
@@ -107,6 +119,15 @@ class Session:
             "base": self.history.base, "commands": self.history.commands, "position": self.history.position,
             "job": self.job, "photo_bytes": self.photo.file_bytes, "members": self.members,
         }
+
+    def logged_seconds(self, book: dict[str, int] | None = None) -> dict[str, int]:
+        """Seconds worked, {stage: seconds}: as the job file tells, or (what is more) this machine's logbook."""
+        held = read_time(self.members.get(TIME_MEMBER, b""))
+        return {stage: max(held.get(stage, 0), (book or {}).get(stage, 0)) for stage in {**held, **(book or {})}}
+
+    def log_seconds(self, seconds: dict[str, int]) -> None:
+        """What is saved with the job as worked."""
+        self.members = self.members | {TIME_MEMBER: json.dumps(seconds).encode()}
 
     def stored_patches(self, job: Job) -> dict:
         """What the layers of a job want to keep in its file: {fingerprint: PNG pieces}."""

@@ -5,26 +5,33 @@ from pathlib import Path
 from PyQt6.QtCore import QEventLoop, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
+from lather.core.deliver.proof_sheet import is_answer, read_answer, take_answer
 from lather.core.errors import ChangedOnDisk, LatherError
 from lather.core.job.journal import Leftover, leftovers, leftovers_of
 from lather.core.job.member_names import new_stem, readable_name
 from lather.core.job.model import STAGE_IDS
 from lather.core.memory import give_back_memory
 from lather.core.practice.demo import demo_folder, demo_job_path
+from lather.core.record.entries import LogEntry
 from lather.core.recover import recover
 from lather.core.session import Session
 from lather.core.stages.registry import is_computed
 from lather.core.threads import BACKGROUND
 from lather.desktop import settings
 from lather.desktop.background import Background
+from lather.desktop.controls.planning import Planning
+from lather.desktop.controls.timekeeping import Timekeeping
 from lather.desktop.input.keys import KeyFilter
 from lather.desktop.open_job import OpenJob
 from lather.desktop.panels.header import Header
 from lather.desktop.panels.key_sheet import KeySheet
 from lather.desktop.panels.message_line import MessageLine
 from lather.desktop.questions import ask
+from lather.desktop.records import Records
+from lather.desktop.screens.brief import BriefScreen
 from lather.desktop.screens.deliver import DeliverScreen
 from lather.desktop.screens.desk import DeskScreen
+from lather.desktop.screens.logbook import LogbookScreen
 from lather.desktop.screens.review import ReviewScreen
 from lather.desktop.screens.start import StartScreen
 from lather.desktop.theme.style import style_sheet
@@ -32,6 +39,7 @@ from lather.desktop.theme.style import style_sheet
 _FREED_AFTER_MS = 1000
 _FILTER = "Photos and jobs (*.jpg *.jpeg *.png *.tif *.tiff *.webp *.lather)"
 _LEAST_SIZE = (1024, 680)
+_REST = "50 minutes without a pause: a short rest is good for eyes and wrist, and resets judgement."
 
 
 class MainWindow(QMainWindow):
@@ -47,6 +55,10 @@ class MainWindow(QMainWindow):
         self.setMinimumSize(*_LEAST_SIZE)
         self.resize(1280, 800)
         self.job: OpenJob | None = None
+        self.planning: Planning | None = None
+        self.time: Timekeeping | None = None
+        self.records = Records(self)
+        self.records.problem.connect(self.warn)
         self._background = Background(self)
         self.header = Header()
         self.stack = QStackedWidget()
@@ -70,6 +82,7 @@ class MainWindow(QMainWindow):
         self.header.path_chosen.connect(self.open_path)
         self.header.save_asked.connect(self.save)
         self.header.save_as_asked.connect(lambda: self.save(another=True))
+        self.header.pause_asked.connect(self._toggle_pause)
         self._show_start()
 
     @property
@@ -96,6 +109,7 @@ class MainWindow(QMainWindow):
         start.discard.connect(lambda leftover: leftover.discard())
         self.screens["start"] = start
         self.stack.addWidget(start)
+        self._add_logbook()
         self.stack.setCurrentWidget(start)
         self._show_state()
 
@@ -137,6 +151,8 @@ class MainWindow(QMainWindow):
         else:
             settings.remember(path.resolve())
         self._take(session)
+        if session.job_file is None and not session.job.brief:  # a new photo: first the sheet
+            self.show_screen("brief")
         return True
 
     def _ask_leftover(self, leftover: Leftover) -> str:
@@ -174,19 +190,53 @@ class MainWindow(QMainWindow):
         self.job.state_changed.connect(self._show_state)
         self.job.problem.connect(self.warn)
         self.job.conflict.connect(self._ask_conflict)
-        for key, kind in (("desk", DeskScreen), ("review", ReviewScreen), ("deliver", DeliverScreen)):
-            screen = kind(self.job)
+        self.time = Timekeeping(self.job, self.records, self, self)
+        self.time.changed.connect(self._show_time)
+        self.time.rest_due.connect(lambda: self.say(_REST))
+        desk = DeskScreen(self.job)
+        self.planning = Planning(self.job, desk.measured, self.records, self)
+        self.planning.message.connect(self.say)
+        self.planning.changed.connect(self._show_time)
+        brief = BriefScreen(self.job, desk.found.looking, self.planning)
+        brief.to_desk.connect(self._from_brief)
+        for key, screen in (("brief", brief), ("desk", desk), ("review", ReviewScreen(self.job)),
+                            ("deliver", DeliverScreen(self.job, self.records, self.planning, self.time))):
             screen.message.connect(self.say)
             self.screens[key] = screen
             self.stack.addWidget(screen)
+        self._add_logbook()
         self.show_screen("desk")
+        self._show_time()
         self._show_state()
         self.job.tell_journal()
         if session.notes:  # after the journal's word, which comes again with the next step that is not written
             self.warn(" ".join(session.notes))
         self.opened.emit(self.job)
 
+    def _add_logbook(self) -> None:
+        screen = LogbookScreen(self.records)
+        screen.message.connect(self.say)
+        screen.job_wanted.connect(self._open_logged)
+        self.screens["logbook"] = screen
+        self.stack.addWidget(screen)
+
+    def _open_logged(self, entry: LogEntry) -> None:
+        """Open a job of the logbook, where its file is known."""
+        if self.job is not None and entry.job_id == self.job.job.id:
+            self.show_screen("desk")
+            return
+        path = settings.file_of_job(entry.job_id)
+        if path is None:
+            self.say(f"“{entry.title}” was not saved on this machine, or its file has moved; open it by Open.")
+        else:
+            self.open_path(path)
+
     def _close_job(self, *, keep_journal: bool = False) -> None:
+        if self.job is not None:
+            if self.time.total_s or self.job.job.edit_count:
+                self.planning.note()
+            self.time.close()
+            self.planning.close()
         for screen in self.screens.values():
             screen.close_job()
             self.stack.removeWidget(screen)
@@ -195,8 +245,9 @@ class MainWindow(QMainWindow):
         self.screens = {}
         if self.job is not None:
             self.job.close(keep_journal=keep_journal)
-            self.job.deleteLater()
-            self.job = None
+            for part in (self.job, self.time, self.planning):
+                part.deleteLater()
+            self.job = self.time = self.planning = None
             QTimer.singleShot(_FREED_AFTER_MS, lambda: BACKGROUND.submit(give_back_memory))  # the screens are gone then
 
     def _may_leave(self) -> bool:
@@ -228,6 +279,8 @@ class MainWindow(QMainWindow):
             self.notice.show_message(said.message, stays=said.stays)
             said.clear()
         self.header.show_screen(key)
+        if self.time is not None:
+            self.time.show_screen(key)
         canvas = getattr(self.screens[key], "canvas", None)
         (canvas or self.screens[key]).setFocus()
 
@@ -244,6 +297,26 @@ class MainWindow(QMainWindow):
         subtitle = " · ".join(str(job.brief[k]) for k in ("frame", "kind") if job.brief.get(k))
         self.header.show_job(job.title, subtitle, self.job.state_text())
         self.setWindowTitle(f"{'' if self.job.saved else '• '}{job.title} – Lather")
+
+    # time
+
+    def _show_time(self) -> None:
+        if self.job is None:
+            return
+        plan = self.planning.plan
+        self.header.show_time(self.time.total_s, None if plan is None else plan.allowed_seconds or plan.seconds,
+                              self.time.paused)
+        planned = {row.stage_id: row.seconds if row.do else 0 for row in plan.rows} if plan is not None else {}
+        self.screens["desk"].course.show_time(self.time.seconds, planned,
+                                              {row.stage_id for row in plan.rows if not row.do} if plan else set())
+
+    def _toggle_pause(self) -> None:
+        if self.time is not None:
+            self.say("The clock is paused; P goes on." if self.time.toggle_pause() else "The clock goes on.")
+
+    def _from_brief(self) -> None:
+        self.planning.note()
+        self.show_screen("desk")
 
     def save(self, *, another: bool = False) -> bool:
         """Save to the job's file, or ask for one. False if the person did not choose."""
@@ -267,9 +340,10 @@ class MainWindow(QMainWindow):
         return photo.with_name(f"{new_stem(self.job.session.photo.name)}.lather")
 
     def _save_to(self, path: Path, *, knowingly: bool = False) -> bool:
+        self.time.write()
         saving = self.job.save(path, knowingly=knowingly)
         if saving:
-            settings.remember(path.resolve())
+            settings.remember(path.resolve(), self.job.job.id)
         return saving
 
     def _ask_conflict(self, error: ChangedOnDisk) -> None:
@@ -290,10 +364,13 @@ class MainWindow(QMainWindow):
     def _key_pressed(self, action: str) -> None:
         plain = {"open": self.ask_open, "key_sheet": self.key_sheet.lay_over, "quit": self.close,
                  "desk": lambda: self.show_screen("desk"), "review": lambda: self.show_screen("review"),
-                 "deliver": lambda: self.show_screen("deliver")}
+                 "deliver": lambda: self.show_screen("deliver"), "brief": lambda: self.show_screen("brief"),
+                 "logbook": lambda: self.show_screen("logbook"), "pause": self._toggle_pause}
         if action in plain:
             plain[action]()
         elif self.job is None:
+            if action == "back":
+                self.show_screen("start")
             return
         elif action.startswith("stage_"):
             self._go_to_stage(STAGE_IDS[int(action.removeprefix("stage_")) - 1])
@@ -334,7 +411,25 @@ class MainWindow(QMainWindow):
 
     def dropEvent(self, event) -> None:
         event.acceptProposedAction()
-        self.open_path(event.mimeData().urls()[0].toLocalFile())
+        path = Path(event.mimeData().urls()[0].toLocalFile())
+        if is_answer(path):
+            self.take_answer(path)
+        else:
+            self.open_path(path)
+
+    def take_answer(self, path: Path) -> bool:
+        """A client's answer to a proof sheet: keepers, agreements and remarks, as one step. False where it is none."""
+        if self.job is None:
+            self.warn("Open the job that this answer belongs to, then drop the answer again.")
+            return False
+        try:
+            taken = take_answer(self.job.job, read_answer(path))
+        except LatherError as error:
+            self.warn(error.message)
+            return False
+        self.job.do(taken.command)
+        self.say(taken.said())
+        return True
 
     def stop(self) -> None:
         """Close without asking; the journal stays, so that what was not saved is offered at the next start."""
@@ -344,6 +439,7 @@ class MainWindow(QMainWindow):
     def closeEvent(self, event) -> None:
         if self._may_leave():
             self._close_job()
+            self.records.close()
             event.accept()
         else:
             event.ignore()

@@ -93,22 +93,29 @@ def is_srgb(profile: bytes | None) -> bool:
     return bool(np.abs(_lcms(cube, profile, srgb_profile()) - cube).max() < 0.5 / 255)
 
 
-def _lcms(values: np.ndarray, source: bytes, target: bytes) -> np.ndarray:
-    """Relative colorimetric with black-point compensation, 16-bit inside; (h, w, 3) float 0-1."""
+INTENTS = {"relative": imagecodecs.CMS.INTENT.RELATIVE_COLORIMETRIC, "perceptual": imagecodecs.CMS.INTENT.PERCEPTUAL}
+
+
+def _lcms(
+    values: np.ndarray, source: bytes, target: bytes, intent: str = "relative", black_point: bool = True
+) -> np.ndarray:
+    """Through 16 bits; (h, w, 3) float 0-1. intent: one of INTENTS. black_point: black becomes black."""
     codes = np.round(np.clip(values, 0, 1) * 65535).astype(np.uint16)
     out = imagecodecs.cms_transform(
         np.ascontiguousarray(codes), source, target, colorspace="rgb", outcolorspace="rgb", outdtype=np.uint16,
-        intent=imagecodecs.CMS.INTENT.RELATIVE_COLORIMETRIC, flags=imagecodecs.CMS.FLAGS.BLACKPOINTCOMPENSATION,
+        intent=INTENTS[intent], flags=imagecodecs.CMS.FLAGS.BLACKPOINTCOMPENSATION if black_point else 0,
     )
     return out.astype(np.float32) * np.float32(1 / 65535)
 
 
-def convert(values: np.ndarray, source: bytes | None, target: bytes) -> np.ndarray:
-    """Encoded RGB (h, w, 3) float 0-1 from one profile to another; exact to 16 bits."""
+def convert(
+    values: np.ndarray, source: bytes | None, target: bytes, *, intent: str = "relative", black_point: bool = True
+) -> np.ndarray:
+    """Encoded RGB (h, w, 3) float 0-1 from one profile to another; exact to 16 bits. intent: one of INTENTS."""
     source = source or srgb_profile()
     if source == target:
         return values
-    return _lcms(values, source, target)
+    return _lcms(values, source, target, intent, black_point)
 
 
 def cmyk_to_rgb(codes: np.ndarray, source: bytes | None) -> np.ndarray:

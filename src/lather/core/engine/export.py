@@ -1,15 +1,16 @@
 """Export: the whole picture by strips, at full precision, without the cache, with progress and cancel."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
-import cv2
 import numpy as np
 from numba import njit
 
 from lather.core.colour import profiles
 from lather.core.engine.engine import Engine
+from lather.core.engine.scale import scale_in_linear_light
+from lather.core.engine.sharpen import Sharpening, sharpened
 from lather.core.errors import Cancelled, RequestError
 from lather.core.imageio.metadata import MetadataChoice, select_exif
 from lather.core.imageio.write import DEPTHS, format_for, write_picture
@@ -25,9 +26,10 @@ _TILES_KEPT_BYTES = 256 * 1024**2  # about what a window shows: the rest makes r
 class Output:
     """How a picture is delivered.
 
-    long_edge_px: None keeps the size; it is never enlarged. bits: 8 or 16. quality 1-100 for JPEG and WebP.
-    to_srgb: convert, else keep the photo's profile. grey: one channel, by lightness. The profile is always embedded,
-    and the photo's resolution (ppi) kept.
+    long_edge_px: None keeps the size; it is never enlarged. size_px: (width, height) in its place, larger too. bits: 8
+    or 16. quality 1-100 for JPEG and WebP. to_srgb: convert, else keep the photo's profile; profile: convert to that
+    one instead. grey: one channel, by lightness. sharpen: last of all. ppi: None keeps the photo's. The profile is
+    always embedded.
     """
 
     bits: int = 8
@@ -36,6 +38,21 @@ class Output:
     to_srgb: bool = True
     grey: bool = False
     metadata: MetadataChoice = field(default_factory=MetadataChoice)
+    size_px: tuple[int, int] | None = None
+    profile: bytes | None = None
+    sharpen: Sharpening | None = None
+    ppi: float | None = None
+
+    def size_of(self, width: int, height: int) -> tuple[int, int]:
+        """Pixels of a delivered photo."""
+        return self.size_px or output_size(width, height, self.long_edge_px)
+
+    def profile_of(self, photo_profile: bytes | None) -> bytes:
+        """The profile its pixels are in; a grey output becomes grey after that."""
+        own = photo_profile or profiles.srgb_profile()
+        if self.profile is not None:
+            return self.profile
+        return profiles.srgb_profile() if self.to_srgb and not profiles.is_srgb(own) else own
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -77,41 +94,44 @@ def render(
     """Codes (h, w, 3), of grey (h, w), uint8 or uint16, and the profile they are in.
 
     progress(share 0-1) is called after each strip; returning False cancels. Scaling runs in linear light on
-    float strips (area average). Raises Cancelled or RequestError.
+    float strips. Raises Cancelled or RequestError.
     """
     if output.long_edge_px is not None and output.long_edge_px < 1:
         raise RequestError("The long edge must be at least 1 px.")
     photo = engine.photo
-    profile = photo.profile or profiles.srgb_profile()
-    target = profiles.srgb_profile() if output.to_srgb and not profiles.is_srgb(profile) else profile
-    size = output_size(photo.width, photo.height, output.long_edge_px)
-    scaled = size != (photo.width, photo.height)
-    dtype = np.float32 if scaled else (np.uint8 if output.bits == 8 else np.uint16)
-    engine.cache.shrink(_TILES_KEPT_BYTES)
-    give_back_memory()
-    whole = np.empty((photo.height, photo.width, 3), dtype)
-    for y0 in range(0, photo.height, STRIP_PX):
-        rect = Rect(0, y0, photo.width, min(photo.height, y0 + STRIP_PX))
-        values = engine.pixels(job, rect)
+    profile, target = photo.profile or profiles.srgb_profile(), output.profile_of(photo.profile)
+    scaled = output.size_of(photo.width, photo.height) != (photo.width, photo.height)
+    in_float = scaled or output.sharpen is not None
+    whole = np.empty((photo.height, photo.width, 3),
+                     np.float32 if in_float else np.uint8 if output.bits == 8 else np.uint16)
+    share = 0.8 if in_float else 0.95
+    for rect, values in strips(engine, job):
         if target is not profile:
             values = profiles.convert(np.clip(values, 0, 1), profile, target)
-        whole[rect.y0 : rect.y1] = values if scaled else to_codes(values, output.bits, y0)
-        if progress and not progress((0.8 if scaled else 0.95) * rect.y1 / photo.height):
+        whole[rect.y0 : rect.y1] = values if in_float else to_codes(values, output.bits, rect.y0)
+        if progress and not progress(share * rect.y1 / photo.height):
             raise Cancelled()
-    if scaled:
-        whole = to_codes(scale_linear(whole, size), output.bits)
+    if in_float:
+        whole = to_codes(finished(whole, output, target), output.bits)
     if output.grey:
         return profiles.rgb_to_grey(whole, target), profiles.grey_profile()
     return whole, target
 
 
-def scale_linear(encoded: EncodedRGB, size: tuple[int, int]) -> EncodedRGB:
-    """Area average in (approximately) linear light: a power of 2.2 stands for any photo encoding."""
-    for y0 in range(0, len(encoded), 512):
-        strip = encoded[y0 : y0 + 512]
-        np.power(np.clip(strip, 0, 1), np.float32(2.2), out=strip)
-    small = cv2.resize(encoded, size, interpolation=cv2.INTER_AREA)
-    return np.power(small, np.float32(1 / 2.2))
+def strips(engine: Engine, job: Job) -> Iterator[tuple[Rect, EncodedRGB]]:
+    """The finished picture from top to bottom; the tiles on the way are not all kept."""
+    engine.cache.shrink(_TILES_KEPT_BYTES)
+    give_back_memory()
+    width, height = engine.photo.width, engine.photo.height
+    for y0 in range(0, height, STRIP_PX):
+        rect = Rect(0, y0, width, min(height, y0 + STRIP_PX))
+        yield rect, engine.pixels(job, rect)
+
+
+def finished(values: EncodedRGB, output: Output, target: bytes) -> EncodedRGB:
+    """A whole picture, in the profile it goes out in, at its size and sharpened."""
+    values = scale_in_linear_light(values, output.size_of(values.shape[1], values.shape[0]), target)
+    return values if output.sharpen is None else sharpened(np.clip(values, 0, 1), output.sharpen)
 
 
 def export(
@@ -126,6 +146,7 @@ def export(
     codes, profile = render(engine, job, output, progress)
     photo = engine.photo.picture
     exif = select_exif(photo.exif, output.metadata)
-    write_picture(path, codes, profile=profile, exif=exif, quality=output.quality, fmt=fmt, ppi=photo.ppi)
+    write_picture(path, codes, profile=profile, exif=exif, quality=output.quality, fmt=fmt,
+                  ppi=output.ppi or photo.ppi)
     if progress:
         progress(1.0)

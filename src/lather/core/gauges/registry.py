@@ -61,6 +61,7 @@ OF_STAGE = {"colour": ("texture_kept", "colour_life"), "crisp": ("texture_kept",
             "finish": ("clipped_skin", "colour_life")}
 """On the desk in their place, where a stage may harm something else."""
 _DESK_TILES = 12  # tiles of skin that the fine bands are read from while working
+_WHOLE_TILES = 60
 
 
 def measure_gauges(pictures: Compared) -> dict[str, float | None]:
@@ -93,6 +94,21 @@ def measured_on_desk(
             if not go_on():
                 return {}
             values[name] = GAUGES[name].measure(pictures)
+    return values
+
+
+def measured_whole(engine: Engine, job: Job, measures: PhotoMeasures) -> dict[str, float | None]:
+    """Every gauge of a finished job, {id: value}; None where it cannot be told."""
+    in_place, photo, keepers = unmoved(job), engine.photo, job.keepers()
+    pictures = Compared(photo.bounds, photo.profile, photo.read, partial(engine.pixels, in_place), measures,
+                        softened_finds(job), most_tiles=_WHOLE_TILES,
+                        after_fingerprint=engine.stack(in_place).fingerprint,
+                        needed=engine.kinds["even"].stores.needed, warp=engine.warp(job), masks=engine.zones)
+    values = measure_gauges(pictures)
+    if keepers:  # the look of the whole picture takes no mark away
+        marks = partial(engine.pixels, unfinished(in_place))
+        intact = intact_keepers(keepers, photo.read, marks, photo.bounds, photo.profile)
+        values["keepers_intact"] = len(intact) / len(keepers)
     return values
 
 

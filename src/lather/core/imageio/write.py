@@ -41,7 +41,15 @@ def write_picture(
 
     `quality` 1-100 is for JPEG and WebP; from 90 on, JPEG keeps full colour resolution. Raises SaveError.
     """
-    fmt = fmt or format_for(path)
+    data = encode_picture(codes, fmt or format_for(path), profile=profile, exif=exif, quality=quality, ppi=ppi)
+    write_atomically(path, lambda file: file.write(data))
+
+
+def encode_picture(
+    codes: np.ndarray, fmt: str, *, profile: bytes, exif: Image.Exif | None = None, quality: int = 92,
+    ppi: float | None = None,
+) -> memoryview:
+    """The bytes of a picture file, as `write_picture` puts them on the disk. Raises SaveError."""
     bits = codes.dtype.itemsize * 8
     if bits not in DEPTHS[fmt]:
         raise SaveError(f"{fmt} holds 8 bits a channel; choose PNG or TIFF for 16.")
@@ -49,30 +57,25 @@ def write_picture(
         exif = exif or Image.Exif()
         exif[_X_RESOLUTION], exif[_Y_RESOLUTION], exif[_RESOLUTION_UNIT] = ppi, ppi, _PER_INCH
     exif_bytes = exif.tobytes() if exif else b""
-
-    def write(file) -> None:
-        if fmt == "TIFF":
-            _write_tiff(file, codes, profile, exif, ppi)
-        elif fmt == "PNG" and bits == 16:
-            _write_png16(file, codes, profile, exif_bytes, ppi)
+    buffer = io.BytesIO()
+    if fmt == "TIFF":
+        _write_tiff(buffer, codes, profile, exif, ppi)
+    elif fmt == "PNG" and bits == 16:
+        _write_png16(buffer, codes, profile, exif_bytes, ppi)
+    else:
+        options: dict[str, object] = {"icc_profile": profile}
+        if exif_bytes:
+            options["exif"] = exif_bytes
+        if ppi:
+            options["dpi"] = (ppi, ppi)
+        if fmt == "JPEG":
+            options |= {"quality": quality, "subsampling": 0 if quality >= 90 else 2, "optimize": False}
+        elif fmt == "WebP":
+            options |= {"quality": quality}
         else:
-            options: dict[str, object] = {"icc_profile": profile}
-            if exif_bytes:
-                options["exif"] = exif_bytes
-            if ppi:
-                options["dpi"] = (ppi, ppi)
-            if fmt == "JPEG":
-                options |= {"quality": quality, "subsampling": 0 if quality >= 90 else 2, "optimize": False}
-            elif fmt == "WebP":
-                options |= {"quality": quality}
-            else:
-                options |= {"compress_level": 4}
-            # into memory first: Pillow may seek or leave out an error that a full disk raises on flush
-            buffer = io.BytesIO()
-            Image.fromarray(codes).save(buffer, fmt, **options)
-            file.write(buffer.getbuffer())
-
-    write_atomically(path, write)
+            options |= {"compress_level": 4}
+        Image.fromarray(codes).save(buffer, fmt, **options)
+    return buffer.getbuffer()
 
 
 def _write_tiff(file, codes: np.ndarray, profile: bytes, exif: Image.Exif | None, ppi: float | None) -> None:

@@ -9,7 +9,9 @@ from lather.core.errors import RequestError
 from lather.core.job.kept import kept
 from lather.core.kinds.registry import kind_of
 
-DECISIONS = ("keep", "skip")
+WANTED_GONE = "mend"
+"""What somebody decided of a mark that would otherwise stay."""
+DECISIONS = ("keep", "skip", WANTED_GONE)
 
 
 @dataclass(frozen=True)

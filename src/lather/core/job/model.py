@@ -15,9 +15,10 @@ from lather.core import ranges
 from lather.core.brush.stroke import TouchWalker, touches_bounds, touches_expected
 from lather.core.brush.values import Brush
 from lather.core.errors import RequestError
+from lather.core.job.agreements import state_by_agreement
 from lather.core.job.face_map import FaceMap
 from lather.core.job.fence import Fence
-from lather.core.job.finds import Find
+from lather.core.job.finds import WANTED_GONE, Find
 from lather.core.job.kept import kept
 from lather.core.job.source_map import SourceTurn, source_rect
 from lather.core.kinds.registry import stage_of_kind
@@ -300,9 +301,9 @@ class Source:
 class Job:
     """A whole retouch as a recipe. `brief` holds the job sheet as plain values (title, kind, …).
 
-    finds: what was found, None before anything was looked for. decisions: {find id: keep or skip}; what was mended
-    is told by the edits themselves. face_map: of the face in hand, as found, or as the
-    person dragged it; other_faces: of all others in the photo.
+    finds: what was found, None before anything was looked for. decisions: {find id: keep, skip or mend (somebody
+    wants it gone)}; what was mended is told by the edits themselves. face_map: of the face in hand, as found, or
+    as the person dragged it; other_faces: of all others in the photo.
     unknown_stages: stages of a newer version, as they were read: they do nothing here and are written back.
     """
 
@@ -363,15 +364,17 @@ class Job:
         return self._mends[1]
 
     def find_state(self, find: Find, mended: frozenset[str] | None = None) -> str:
-        """mended, keep, skip, or open. A keeper is kept until the person says otherwise."""
+        """mended, keep, skip, or open. What the client agreed to stay is kept until the person says otherwise."""
         if find.id in (self.mended_finds() if mended is None else mended):
             return "mended"
-        return self.decisions.get(find.id) or ("keep" if find.keeper else "open")
+        said = self.decisions.get(find.id) or state_by_agreement(self.brief, find.kind, find.keeper)
+        return "open" if said == WANTED_GONE else said
 
     def keepers(self) -> tuple[Find, ...]:
         """Finds that are to stay. One that a stroke by hand went over still is one; one mended on purpose is not."""
         on_purpose = self._mends[0]
-        wanted = (f for f in self.finds or () if (self.decisions.get(f.id) or ("keep" if f.keeper else "")) == "keep")
+        unmended: frozenset[str] = frozenset()
+        wanted = (f for f in self.finds or () if self.find_state(f, unmended) == "keep")
         return tuple(f for f in wanted if f.id not in on_purpose)
 
     @property

@@ -8,6 +8,7 @@ import numpy as np
 from PIL import Image
 
 from lather.core.colour import profiles
+from lather.core.deliver.presets import SHIPPED
 from lather.core.engine.photo import Photo
 from lather.core.errors import SaveError
 from lather.core.find.finder import find_all
@@ -30,7 +31,12 @@ FLAWS = {
 _NAMES = {"blemish_dark": "dark spot", "blemish_red": "red spot", "blemish_bright": "bright spot"}
 _MENDED = 6
 _SOFTENED_AT_MOST = 2
-_VERSION = 15  # goes up when the demo changes, so that an old one is made anew
+BRIEF = {
+    "title": "Wren, spring cards", "client": "Alder & Finch", "frame": "frame 12", "kind": "natural portrait",
+    "route": "light", "rate_cents": 4800, "currency": "EUR", "minutes_allowed": 45.0, "demo": True,
+    "outputs": [spec.to_json() for spec in SHIPPED["Cards"]],
+}
+_VERSION = 16  # goes up when the demo changes, so that an old one is made anew
 
 
 def demo_folder() -> Path:
@@ -61,7 +67,7 @@ def make_demo(plate: Plate | None = None) -> Session:
     job = new_job(photo.source)
     session = Session(photo, History(job))
     history = session.history
-    for key, value in (("title", "Wren, spring cards"), ("frame", "frame 12"), ("kind", "natural portrait")):
+    for key, value in BRIEF.items():
         history.do(SetBrief(key, value))
     layer_id = job.stage("mend").layers[0].id
     spots = sorted((f for f in plate.flaws if f.kind in _NAMES), key=lambda f: (f.y, f.x))

@@ -6,10 +6,15 @@ from dataclasses import dataclass
 from lather.core.job.commands import Command
 from lather.core.job.model import STAGE_IDS, Job, Layer
 from lather.core.stages.base import LayerKind
+from lather.core.stages.planned import Planned, PlanSeen, left
 
 
 def _none() -> tuple[Layer, ...]:
     return ()
+
+
+def _not_planned(seen: PlanSeen) -> Planned:
+    return left("nothing is planned here")
 
 
 @dataclass(frozen=True)
@@ -17,8 +22,8 @@ class StageInfo:
     """id: one of STAGE_IDS. kind: of its layers; more_kinds: others that they may be of. tools: what can be done on
     them; tools_of(layer) where that depends on the layer. edit_word: what an edit is called. finds: flaws of this stage
     are listed and mended by key.
-    automatic(job, measures): the step that it does by itself, or None. example: layers that use every tool and overlap,
-    inside 611×523 px, for the contract test.
+    automatic(job, measures): the step that it does by itself, or None. planned(seen): what it proposes for a plan.
+    example: layers that use every tool and overlap, inside 611×523 px, for the contract test.
     """
 
     id: str
@@ -32,6 +37,7 @@ class StageInfo:
     finds: bool = False
     automatic: Callable[[Job, object], Command | None] | None = None
     more_kinds: tuple[type[LayerKind], ...] = ()
+    planned: Callable[[PlanSeen], Planned] = _not_planned
 
     @property
     def kinds(self) -> dict[str, type[LayerKind]]:

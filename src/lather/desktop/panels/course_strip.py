@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from lather.core.job.model import Job, Stage, acts_by_itself
 from lather.core.stages.info import StageInfo
 from lather.core.stages.registry import STAGES
+from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import COURSE_PX, SMALL_PT, theme
 
@@ -30,7 +31,7 @@ class _StageCell(QFrame):
         column.setSpacing(0)
         self.number, self.title = QLabel(str(info.number)), QLabel(info.label)
         self.number.setObjectName("quiet")
-        self.count, self.strength = QLabel(), QLabel()
+        self.count, self.strength = ElidedLabel(mode=Qt.TextElideMode.ElideRight), QLabel()
         head = QHBoxLayout()
         head.setSpacing(6)
         for label in (self.number, self.title):
@@ -38,15 +39,25 @@ class _StageCell(QFrame):
             head.addWidget(label)
         head.addStretch(1)
         row = QHBoxLayout()
-        row.setSpacing(2)
-        for label in (self.count, self.strength):
+        row.setSpacing(4)
+        self.time = QLabel()
+        for label, line in ((self.strength, head), (self.count, row), (self.time, row)):
             label.setFont(font(SMALL_PT))
             label.setObjectName("quiet")
-            row.addWidget(label)
-        row.insertStretch(1, 1)
+            line.addWidget(label, 1 if label is self.count else 0)
         column.addLayout(head)
         column.addLayout(row)
         self._shown = None
+
+    def show_time(self, seconds: int, planned: int, left_out: bool) -> None:
+        """Minutes done / planned; nothing where neither is."""
+        done = round(seconds / 60)
+        text = f"{done} / {round(planned / 60)} min" if planned else f"{done} min" if seconds >= 30 else (
+            "left out" if left_out else "")
+        self.time.setText(text)
+        self.layout().activate()  # at once: it changes while nobody does anything
+        over = planned and seconds > 1.1 * planned + 30
+        self.time.setStyleSheet(f"color: {theme().near_text};" if over else "")
 
     def show_job(self, job: Job, taken: bool) -> None:
         stage, info = job.stage(self.info.id), self.info
@@ -67,6 +78,7 @@ class _StageCell(QFrame):
         words = f"{edits} {info.edit_word}{'s' * (edits != 1)}" if edits else _by_itself(stage) if acts else ""
         self.count.setText(words)
         self.strength.setText("off" if not stage.on else f"{stage.strength * 100:.0f} %" if acts else "")
+        self.strength.setVisible(not stage.on or stage.strength < 1)  # the whole strength needs no word
         said = ", ".join(word for word in (words or "nothing yet", self.strength.text()) if word)
         self.setToolTip(f"Stage {info.label}, key {info.number % 10}: {said}")
         self.setAccessibleName(f"Stage {info.label}{', in hand' if taken else ''}: {said}")
@@ -103,6 +115,11 @@ class CourseStrip(QWidget):
         rest = 10 - len(STAGES)
         if rest:
             row.addStretch(rest)
+
+    def show_time(self, seconds: dict[str, int], planned: dict[str, int], left_out: set[str]) -> None:
+        """Minutes by stage, done and planned. left_out: stages that the plan leaves."""
+        for stage_id, cell in self.cells.items():
+            cell.show_time(seconds.get(stage_id, 0), planned.get(stage_id, 0), stage_id in left_out)
 
     def show_job(self, job: Job, stage_id: str) -> None:
         for cell in self.cells.values():

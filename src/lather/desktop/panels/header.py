@@ -11,10 +11,10 @@ from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import HEADER_PX, theme
 
-SCREENS = {"desk": "Desk", "review": "Review", "deliver": "Deliver"}
+SCREENS = {"brief": "Brief", "desk": "Desk", "review": "Review", "deliver": "Deliver", "logbook": "Logbook"}
 
 
-_STATE_PX = 140
+_STATE_PX, _CLOCK_PX = 128, 112
 _MENU_CHARACTERS = 60
 
 
@@ -33,7 +33,9 @@ class _Title(ElidedLabel):
 
 
 class Header(QWidget):
-    """`screen_chosen(key)`, `open_asked()`, `demo_asked()`, `path_chosen(path)`, `save_asked()`, `save_as_asked()`."""
+    """`screen_chosen(key)`, `open_asked()`, `demo_asked()`, `path_chosen(path)`, `save_asked()`, `save_as_asked()`,
+    `pause_asked()`.
+    """
 
     screen_chosen = pyqtSignal(str)
     open_asked = pyqtSignal()
@@ -41,6 +43,7 @@ class Header(QWidget):
     path_chosen = pyqtSignal(str)
     save_asked = pyqtSignal()
     save_as_asked = pyqtSignal()
+    pause_asked = pyqtSignal()
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -73,7 +76,12 @@ class Header(QWidget):
             self._group.addButton(button)
             self.tabs[key] = button
             row.addWidget(button)
-        row.addSpacing(10)
+        row.addSpacing(4)
+        self.clock = QPushButton()
+        self.clock.setObjectName("flat")
+        self.clock.setFixedWidth(_CLOCK_PX)
+        self.clock.clicked.connect(self.pause_asked)
+        row.addWidget(self.clock)
         self.open_button = QPushButton("Open")
         self.open_button.setToolTip("Open a photo or a job (Ctrl+O)")
         self.open_menu = QMenu(self)
@@ -117,8 +125,17 @@ class Header(QWidget):
         self.title.setText(title)
         self.subtitle.setText(f"· {subtitle}" if subtitle else "")
         self.state.setText(state)
-        for widget in (*self.tabs.values(), self.save_button, self.state):
+        for widget in (*self.tabs.values(), self.save_button, self.state, self.clock):
             widget.setVisible(bool(title))
+        self.tabs["logbook"].show()
+
+    def show_time(self, seconds: int, of: int | None, paused: bool) -> None:
+        """Minutes worked, of those allowed or planned."""
+        allowed = f" of {round(of / 60)}" if of else ""
+        self.clock.setText(f"{seconds // 60}{allowed} min{' · paused' if paused else ''}")
+        self.clock.setToolTip("The clock is paused: click, or P, and it goes on" if paused else
+                              "Time really worked, of what is allowed or planned; click, or P: pause")
+        self.clock.setAccessibleName(f"Time: {self.clock.text()}")
 
     def show_screen(self, key: str) -> None:
         if key in self.tabs:

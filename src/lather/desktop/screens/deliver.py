@@ -1,88 +1,91 @@
-"""Deliver: format, size, quality, colour, what metadata go along; progress and cancel."""
+"""Deliver: the outputs of the job sheet, each written, read back and compared; sheet, report and proof sheet beside."""
 
+from dataclasses import replace
+from datetime import datetime
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QPixmap
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QFileDialog,
+    QComboBox,
     QGridLayout,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
-    QLineEdit,
     QProgressBar,
     QPushButton,
-    QSpinBox,
+    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
-from lather.core.colour import profiles
-from lather.core.engine.export import Output, output_size
-from lather.core.imageio.metadata import MetadataChoice, describe
-from lather.core.job.member_names import new_stem, readable_name
-from lather.desktop import settings
-from lather.desktop.background import Background
-from lather.desktop.canvas.display import DisplayConverter, TileImage
+from lather.core.deliver.names import file_name, numbered
+from lather.core.deliver.presets import keep_preset, presets, presets_file
+from lather.core.deliver.proof_sheet import outbox, write_proof_sheet
+from lather.core.deliver.run import DONE, FAILED, READING, RENDERING, Delivery
+from lather.core.errors import LatherError
+from lather.core.job.agreements import agreed
+from lather.core.job.commands import SetBrief
+from lather.core.job.outputs import USUAL, OutputSpec, new_output_id
+from lather.core.job.sheet import JobSheet
+from lather.desktop.controls.planning import Planning
+from lather.desktop.controls.timekeeping import Timekeeping
+from lather.desktop.delivery import state_mark
+from lather.desktop.delivery.names_form import NamesForm, pattern_of
+from lather.desktop.delivery.output_form import OutputForm
+from lather.desktop.delivery.output_row import COLUMNS, OutputRow, small
+from lather.desktop.delivery.page_card import PageCard
+from lather.desktop.delivery.proof_panel import ProofPanel
+from lather.desktop.delivery.runner import Order, Runner
 from lather.desktop.input.keys import TAKES_COMMANDS
 from lather.desktop.open_job import OpenJob
-from lather.desktop.panels.choices import Choices
-from lather.desktop.panels.elided_label import breakable
+from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.panels.message_line import MessageLine
-from lather.desktop.panels.switch import Switch
-from lather.desktop.panels.value_slider import ValueSlider
 from lather.desktop.questions import ask
-from lather.desktop.screens.desk import rule
+from lather.desktop.records import Records
 from lather.desktop.theme.style import font
-from lather.desktop.theme.tokens import theme
 
-_ENDINGS = {"JPEG": ".jpg", "PNG": ".png", "TIFF": ".tif"}
+_PROOF_PX = 430
+_CAUTIONS = {
+    "identity-true": "A photo for an identity document must not be retouched.",
+    "newborn/child": "A child’s picture needs the guardians’ consent before it is shown to anybody else.",
+}
+_USUAL_CAUTION = "In some places advertising with altered bodies has to be labelled: check the local rules."
 
 
 class DeliverScreen(QWidget):
-    """One output at a time. `message(text)` says how it went."""
+    """`message(text)`. records, planning, time: what goes into the report and the logbook."""
 
     message = pyqtSignal(str)
 
-    def __init__(self, job: OpenJob, parent=None):
+    def __init__(self, job: OpenJob, records: Records, planning: Planning, time: Timekeeping, parent=None):
         super().__init__(parent)
-        self.job = job
-        self._background = Background(self)
-        self._running = False
-        photo = job.session.photo
-        self.format = Choices("Format", {key: key for key in _ENDINGS}, "JPEG")
-        self.bits = Choices("Depth", {"8": "8 bit", "16": "16 bit"}, "8")
-        self.quality = ValueSlider("smaller file – finer", 50, 100, 92, unit="of 100")
-        self.size = Choices("Size", {"full": "Full size", "long": "Long edge"}, "full")
-        self.long_edge = QSpinBox()
-        self.long_edge.setRange(16, max(16, photo.width, photo.height))
-        self.long_edge.setValue(min(2048, max(photo.width, photo.height)))
-        self.long_edge.setSuffix(" px")
-        self.long_edge.setAccessibleName("Long edge in pixels")
-        kinds = {"srgb": "sRGB", "own": "photo’s own", "grey": "grey"}
-        self.colour = Choices("Colour", kinds, "grey" if photo.picture.grey else "srgb")
-        self.rights, self.capture, self.location = (
-            Switch("Keep rights and author"), Switch("Keep date and camera"), Switch("Keep the place", False),
-        )
-        self.folder, self.name = QLineEdit(), QLineEdit()
-        self.folder.setAccessibleName("Folder")
-        self.name.setAccessibleName("File name")
-        self.browse = QPushButton("Choose …")
-        self.deliver = QPushButton("Deliver")
+        self.job, self.records, self.planning, self.time = job, records, planning, time
+        self.runner = Runner(job, records, self)
+        self.proof = ProofPanel(job)
+        self.rows: list[OutputRow] = []
+        self._paths: dict[str, Path] = {}
+        self._replace: dict[Path, bool] = {}
+        self._in_hand = ""
+        self._delivered: tuple = ()
+        self._count = (0, 0)
+        self.outputs_said = QLabel()
+        self.preset = QComboBox()
+        self.preset.setAccessibleName("Set of outputs")
+        self.add = QPushButton("Add output")
+        self.names = NamesForm(job)
+        self.pattern, self.folder = self.names.pattern, self.names.folder
+        self.sheet = PageCard("Before and after sheet", "PDF, A4, with captions")
+        self.report = PageCard("Report for the client", "HTML and PDF: what was done, gauges, time")
+        self.proof_sheet = PageCard("Proof sheet", "HTML: compare, decide, remark", on=None, button="Write it")
+        self.state, self.progress = ElidedLabel(), QProgressBar()
+        self.deliver, self.cancel = QPushButton("Deliver"), QPushButton("Stop")
         self.deliver.setObjectName("primary")
-        self.cancel = QPushButton("Stop")
-        self.progress = QProgressBar()
-        self.progress.setRange(0, 1000)
-        self.progress.setTextVisible(False)
-        self.result = QLabel()
-        self.result.setWordWrap(True)
-        self.preview = QLabel()
+        self.messages = MessageLine()
         self._arrange()
         self._connect()
-        start = job.session.job_file or job.session.photo_path
-        self.folder.setText(str(start.parent if start else Path.home()))
-        self.name.setText(f"{new_stem(photo.name)}-retouched.jpg")
-        self._update()
+        self.show_job(job.job)
+
+    # layout
 
     def _arrange(self) -> None:
         self.setProperty(TAKES_COMMANDS, True)
@@ -93,205 +96,360 @@ class DeliverScreen(QWidget):
         row = QHBoxLayout()
         row.setSpacing(0)
         whole.addLayout(row, 1)
-        self.messages = MessageLine()
-        self.messages.show_hint("Esc goes back to the desk.")
         whole.addWidget(self.messages)
-        self.preview.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.preview.setMinimumWidth(380)
-        self.preview.setStyleSheet(f"background: {theme().surround};")
-        row.addWidget(self.preview, 4)
-        form = QWidget()
-        form.setObjectName("panel")
-        form.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        column = QVBoxLayout(form)
-        column.setContentsMargins(28, 22, 28, 22)
-        column.setSpacing(12)
-        title = QLabel("Deliver the picture")
-        title.setFont(font(12, strong=True))
-        column.addWidget(title)
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(18)
-        grid.setVerticalSpacing(11)
-        grid.setColumnMinimumWidth(0, 92)
-        grid.setColumnStretch(1, 1)
-        keep = QWidget()
-        kept = QHBoxLayout(keep)
-        kept.setContentsMargins(0, 0, 0, 0)
-        for switch, text in ((self.rights, "rights"), (self.capture, "date and camera"), (self.location, "place")):
-            kept.addWidget(switch)
-            kept.addWidget(QLabel(text))
-            kept.addSpacing(10)
-        kept.addStretch(1)
-        lines = (
-            ("Format", [self.format, self.bits]), ("Quality", [self.quality]), ("Size", [self.size, self.long_edge]),
-            ("Colour", [self.colour]), ("Keep", [keep]), ("Folder", [self.folder, self.browse]),
-            ("File name", [self.name]),
-        )
-        self._labels = {}
-        for number, (label, widgets) in enumerate(lines):
-            word = QLabel(label)
-            word.setObjectName("quiet")
-            self._labels[label] = word
-            grid.addWidget(word, number, 0)
-            line = QHBoxLayout()
-            line.setSpacing(10)
-            for widget in widgets:
-                line.addWidget(widget)
-            if widgets[0] not in (self.folder, self.name, keep):
-                line.addStretch(1)
-            grid.addLayout(line, number, 1)
-        self.quality.setFixedWidth(240)
-        self.long_edge.setFixedWidth(110)
-        column.addLayout(grid)
-        self.summary = QLabel()
-        self.summary.setWordWrap(True)
-        column.addWidget(rule())
-        column.addWidget(self.summary)
-        buttons = QHBoxLayout()
-        buttons.addWidget(self.deliver)
-        buttons.addWidget(self.cancel)
-        buttons.addWidget(self.progress, 1)
-        buttons.addStretch(1)
-        column.addLayout(buttons)
-        column.addWidget(self.result)
-        column.addStretch(1)
-        caution = QLabel("A photo for an identity document must not be retouched. In some places advertising with "
-                         "altered bodies has to be labelled: check the local rules.")
-        caution.setObjectName("quiet")
-        caution.setWordWrap(True)
-        column.addWidget(caution)
-        row.addWidget(form, 5)
-        self.cancel.hide()
+        self.proof.setFixedWidth(_PROOF_PX)
+        row.addWidget(self.proof)
+        side = QWidget()
+        side.setObjectName("panel")
+        side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        row.addWidget(side, 1)
+        column = QVBoxLayout(side)
+        column.setContentsMargins(14, 10, 16, 8)
+        column.setSpacing(7)
+        column.addLayout(self._head())
+        column.addWidget(self._list(), 1)
+        column.addWidget(self.names)
+        cards = QHBoxLayout()
+        cards.setSpacing(10)
+        for card in (self.sheet, self.report, self.proof_sheet):
+            cards.addWidget(card, 1)
+        column.addLayout(cards)
+        foot = QHBoxLayout()
+        foot.setSpacing(12)
+        foot.addWidget(self.state, 1)
+        self.progress.setRange(0, 1000)
+        self.progress.setTextVisible(False)
+        self.progress.setFixedWidth(150)
+        foot.addWidget(self.progress)
+        foot.addWidget(self.cancel)
+        foot.addWidget(self.deliver)
+        column.addLayout(foot)
         self.progress.hide()
+        self.cancel.hide()
+
+    def _head(self) -> QHBoxLayout:
+        head = QHBoxLayout()
+        title = QLabel("Outputs")
+        title.setFont(font(11, strong=True))
+        head.addWidget(title)
+        self.outputs_said.setObjectName("quiet")
+        head.addWidget(self.outputs_said)
+        head.addStretch(1)
+        head.addWidget(self.preset)
+        head.addWidget(self.add)
+        return head
+
+    def _list(self) -> QWidget:
+        holder = QWidget()
+        column = QVBoxLayout(holder)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        heads = QGridLayout()
+        heads.setContentsMargins(8, 0, 18, 0)
+        heads.setHorizontalSpacing(8)
+        for number, (text, width) in enumerate(COLUMNS):
+            heads.addWidget(small(text), 0, number)
+            heads.setColumnMinimumWidth(number, width)
+            heads.setColumnStretch(number, width if number else 0)
+        column.addLayout(heads)
+        inner = QWidget()
+        inner.setObjectName("panel")
+        self._rows_column = QVBoxLayout(inner)
+        self._rows_column.setContentsMargins(0, 0, 10, 0)
+        self._rows_column.setSpacing(0)
+        self._rows_column.addStretch(1)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setAccessibleName("Outputs")
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(inner)
+        column.addWidget(scroll, 1)
+        return holder
 
     def _connect(self) -> None:
-        self.format.chosen.connect(self._format_chosen)
-        for choices in (self.bits, self.size, self.colour):
-            choices.chosen.connect(self._update)
-        self.long_edge.valueChanged.connect(self._update)
-        self.name.textChanged.connect(self._update)
-        self.folder.textChanged.connect(self._update)
-        self.browse.clicked.connect(self._browse)
+        self.preset.activated.connect(self._take_preset)
+        self.add.clicked.connect(self._add_output)
+        self.names.changed.connect(self._refresh)
+        self.names.pattern_kept.connect(self._keep_pattern)
         self.deliver.clicked.connect(self.start)
-        self.cancel.clicked.connect(lambda: self._background.cancel("deliver"))
+        self.cancel.clicked.connect(self.runner.stop)
+        self.proof_sheet.wanted.connect(self._write_proof_sheet)
+        self.proof.message.connect(self.message)
+        self.runner.told.connect(self._told)
+        self.runner.page_told.connect(self._page_told)
+        self.runner.ended.connect(self._ended)
+        self.job.changed.connect(self.show_job)
+        for card in (self.sheet, self.report):
+            card.switched.connect(lambda _: self._refresh())
 
-    def _format_chosen(self, fmt: str) -> None:
-        if fmt == "JPEG":
-            self.bits.set_value("8")
-        self.name.setText(str(Path(self.name.text()).with_suffix(_ENDINGS[fmt])))
-        self._update()
+    # the list
 
-    def _browse(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "Folder to deliver into", self.folder.text())
-        if folder:
-            self.folder.setText(folder)
+    @property
+    def specs(self) -> tuple[OutputSpec, ...]:
+        """Those of the sheet; a usual one where it lists none."""
+        held = JobSheet.of(self.job.job.brief).outputs
+        if held:
+            return held
+        return (replace(USUAL[0], profile="grey"),) if self.job.session.photo.picture.grey else USUAL
 
-    def output(self) -> Output:
-        return Output(
-            bits=int(self.bits.value), quality=round(self.quality.value),
-            long_edge_px=self.long_edge.value() if self.size.value == "long" else None,
-            to_srgb=self.colour.value != "own", grey=self.colour.value == "grey",
-            metadata=MetadataChoice(self.rights.isChecked(), self.capture.isChecked(), self.location.isChecked()),
-        )
+    def show_job(self, job) -> None:
+        if not self.isVisible() and self.rows:
+            return
+        sheet = JobSheet.of(job.brief)
+        self.messages.show_hint(f"{_CAUTIONS.get(sheet.kind, _USUAL_CAUTION)} Esc goes back to the desk.")
+        specs = self.specs
+        if [row.spec.id for row in self.rows] != [spec.id for spec in specs]:
+            for row in self.rows:
+                row.hide()
+                row.deleteLater()
+            self.rows = []
+            for number, spec in enumerate(specs):
+                self._add_row(number, spec)
+        for row, spec in zip(self.rows, specs):
+            if row.is_done and (row.spec != spec or self._delivered is not job.stages):
+                row.show_state(state_mark.NONE)  # it is another output, or another picture now
+            row.spec = spec
+        if self._in_hand not in {spec.id for spec in specs}:
+            self._in_hand = specs[0].id
+        self._show_presets()
+        self._refresh()
 
-    def _update(self, *_) -> None:
-        photo, output = self.job.session.photo, self.output()
-        fmt = self.format.value
-        self.bits.set_enabled("16", fmt != "JPEG")
-        self.quality.setEnabled(fmt == "JPEG")
-        self.long_edge.setEnabled(self.size.value == "long")
-        own = profiles.name(photo.profile)
-        width, height = output_size(photo.width, photo.height, output.long_edge_px)
-        colour = "grey" if output.grey else "sRGB" if output.to_srgb else own
-        ppi = f" at {photo.picture.ppi:g} ppi" if photo.picture.ppi else ""
-        facts = describe(photo.picture.exif)
-        place = " The photo holds no place." if not facts["has_location"] else ""
-        self.summary.setText(
-            f"{width} × {height} px{ppi}, {output.bits} bit {fmt}, {colour} embedded. The photo is {own}.{place}"
-        )
-        replaces = bool(self.name.text().strip()) and self.path().is_file()
-        self.deliver.setText("Deliver and replace" if replaces else "Deliver")
-        self.deliver.setToolTip("A file of this name is there and will be replaced" if replaces else "")
-        self.deliver.setEnabled(bool(self.name.text().strip()) and not self._running)
+    def _add_row(self, number: int, spec: OutputSpec) -> None:
+        row = OutputRow(spec)
+        row.taken.connect(lambda: self._take(row.spec.id))
+        row.switched.connect(lambda on: self._put(replace(row.spec, on=on)))
+        row.edited.connect(lambda: self.open_form(row))
+        row.replaced.connect(lambda: self._answer(row, numbered_=False))
+        row.numbered.connect(lambda: self._answer(row, numbered_=True))
+        self.rows.append(row)
+        self._rows_column.insertWidget(number, row)
+
+    def row(self, name: str) -> OutputRow:
+        return next(row for row in self.rows if row.spec.name == name)
+
+    def _take(self, output_id: str) -> None:
+        self._in_hand = output_id
+        self._refresh()
+
+    def _put(self, spec: OutputSpec) -> None:
+        self._set([spec if one.id == spec.id else one for one in self.specs])
+
+    def _set(self, specs) -> None:
+        self.job.do(SetBrief("outputs", [one.to_json() for one in specs]))
+
+    def open_form(self, row: OutputRow) -> OutputForm:
+        self._take(row.spec.id)
+        form = OutputForm(row.spec, self)
+        form.changed.connect(self._put)
+        form.removed.connect(lambda: self._set([one for one in self.specs if one.id != form.spec.id]))
+        form.pop_up(row.edit)
+        return form
+
+    def _add_output(self) -> None:
+        spec = OutputSpec(new_output_id(self.specs), "Web", size="px")
+        self._set([*self.specs, spec])
+        self.open_form(self.rows[-1])
+
+    def _show_presets(self) -> None:
+        names = ["Set of outputs", *presets(presets_file()), "Keep these as …"]
+        if [self.preset.itemText(n) for n in range(self.preset.count())] != names:
+            self.preset.clear()
+            self.preset.addItems(names)
+        known = presets(presets_file())
+        held = next((name for name, specs in known.items() if specs == self.specs), None)
+        self.preset.setCurrentIndex(names.index(held) if held else 0)
+
+    def _take_preset(self, index: int) -> None:
+        name = self.preset.itemText(index)
+        known = presets(presets_file())
+        if name in known:
+            self._set(known[name])
+        elif index == self.preset.count() - 1:
+            said, good = QInputDialog.getText(self, "Keep these outputs", "Name of the set")
+            if good and said.strip():
+                self.keep_as(said)
+            self._show_presets()
+
+    def keep_as(self, name: str) -> None:
+        """Keep the outputs as a set of that name."""
+        try:
+            keep_preset(presets_file(), name, self.specs)
+            self.message.emit(f"Kept as “{name.strip()}”.")
+        except LatherError as error:
+            self.message.emit(error.message)
+        self._show_presets()
+
+    def _keep_pattern(self, pattern: str) -> None:
+        if pattern != pattern_of(self.job.job):
+            self.job.do(SetBrief("pattern", pattern))
+
+    def _refresh(self, *_) -> None:
+        """Names, sizes and states as they are now."""
+        photo, why = self.job.session.photo, ""
+        folder, taken = self.names.path, set()
+        on = [row for row in self.rows if row.spec.on]
+        for row in self.rows:
+            try:
+                path = folder / file_name(self.pattern.text(), self.job.job, row.spec)
+                path = numbered(path, taken) if path in taken else path
+            except LatherError as error:
+                why, path = error.message, folder / "–"
+            if not row.is_done and row.state != state_mark.RUNNING:
+                held = self._paths.get(row.spec.id)
+                path = held if held is not None and held.parent == folder and self._is_numbered(held, path) else path
+            elif row.is_done:
+                path = self._paths.get(row.spec.id, path)
+            taken.add(path)
+            self._paths[row.spec.id] = path
+            row.show_spec(row.spec, photo.width, photo.height, path)
+            row.show_taken(row.spec.id == self._in_hand)
+            if not row.spec.on and row.state in (state_mark.NONE, state_mark.ASKS):
+                row.show_state(state_mark.NONE, "off")
+            elif row.spec.on and row.state in (state_mark.NONE, state_mark.ASKS):
+                asks = path.exists() and not self._replace.get(path)
+                row.show_state(state_mark.ASKS if asks else state_mark.NONE, "Name is taken" if asks else "to deliver")
+        self.outputs_said.setText(f"{len(on)} of {len(self.rows)} on")
+        self.deliver.setEnabled(not self.runner.running and not why and bool(on))
+        if why:
+            self.state.setText(why)
+        elif not self.runner.running:
+            asks = sum(row.state == state_mark.ASKS for row in on)
+            self.state.setText(f"{asks} need{'s' * (asks == 1)} an answer: its name is taken" if asks == 1 else
+                               f"{asks} need an answer: their names are taken" if asks else "")
+        spec = next((row.spec for row in self.rows if row.spec.id == self._in_hand), None)
+        if spec is not None and self.isVisible():
+            self.proof.take(spec)
+
+    @staticmethod
+    def _is_numbered(held: Path, path: Path) -> bool:
+        """True if a name is the other one with a number."""
+        rest = held.stem.removeprefix(path.stem)
+        return held.suffix == path.suffix and rest.startswith("-") and rest[1:].isdigit()
+
+    # delivering
+
+    def _answer(self, row: OutputRow, *, numbered_: bool) -> None:
+        path = self._paths[row.spec.id]
+        if numbered_:
+            self._paths[row.spec.id] = numbered(path, set(self._paths.values()) - {path})
+        else:
+            self._replace[path] = True
+        row.show_state(state_mark.NONE)
+        self._refresh()
+        if not self.runner.running and any(other.is_done for other in self.rows):
+            self.start()  # the others are done: it was the last to be asked
+
+    def start(self) -> None:
+        """Deliver what is on and not done, in the background; names that are taken wait for an answer."""
+        self._refresh()
+        folder = self.names.path
+        if not self._consented() or not self._folder_is_there(folder):
+            return
+        wanted = tuple((row.spec, self._paths[row.spec.id]) for row in self.rows
+                       if row.spec.on and row.state != state_mark.ASKS and not row.is_done)
+        stem = Path(file_name(self.pattern.text(), self.job.job, replace(USUAL[0], name=""))).stem.removesuffix("-full")
+        sheet, report = folder / f"{stem}-sheet.pdf", folder / f"{stem}-report.pdf"
+        self.time.write()
+        order = Order(
+            wanted, self.names.metadata, dict(self._replace), sheet if self.sheet.switch.isChecked() else None,
+            report if self.report.switch.isChecked() else None, dict(self.time.seconds), self.planning.plan,
+            self.planning.measured.measures)
+        if not wanted and order.sheet is None and order.report is None:
+            self.message.emit("There is nothing left to deliver: all outputs are off, done, or need an answer.")
+            return
+        self._count = (0, len(wanted))
+        for card in (self.sheet, self.report):
+            card.show_state(state_mark.NONE)
+        if self.runner.start(order):
+            self._delivered = self.job.job.stages
+            self.progress.setValue(0)
+            self.progress.show()
+            self.cancel.show()
+            self._refresh()
+            self.state.setText("Delivering …")
+
+    def _consented(self) -> bool:
+        """A child's picture is not delivered without a word about its guardians."""
+        brief = self.job.job.brief
+        if not JobSheet.of(brief).is_child or agreed(brief, "guardian") == "yes":
+            return True
+        answer = ask(self, "The guardians’ consent is not noted in the brief. A child’s picture must not be delivered "
+                     "without it.", {"stay": "Do not deliver", "yes": "They have consented, in writing"},
+                     otherwise="stay")
+        if answer != "yes":
+            return False
+        self.job.do(SetBrief("agreed", dict(brief.get("agreed") or {}) | {"guardian": "yes"}))
+        return True
+
+    def _folder_is_there(self, folder: Path) -> bool:
+        """The folder is made where it is missing: a file needs one."""
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            return True
+        except (OSError, ValueError) as error:
+            why = getattr(error, "strerror", None) or error
+            self.state.setText(f"The folder {folder} cannot be made ({why}); choose another.")
+            return False
+
+    def _told(self, one: Delivery) -> None:
+        row = next((row for row in self.rows if row.spec.id == one.spec.id), None)
+        if row is None:
+            return
+        if one.state == DONE:
+            self._count = (self._count[0] + 1, self._count[1])
+            at = datetime.now().strftime("%H:%M")
+            row.show_state(state_mark.DONE, "Read back, equal", f"{one.note.bytes / 1e6:.1f} MB · {at}")
+        elif one.state == FAILED:
+            row.show_state(state_mark.FAILED, "Not delivered", one.why)
+            row.words.set_tip(one.why)
+            self.messages.show_message(one.why, stays=True)
+        else:
+            share = {RENDERING: 0.7 * one.share, READING: 0.95}.get(one.state, 0.7 + 0.2 * one.share)
+            word = one.state.capitalize()
+            row.show_state(state_mark.RUNNING, f"{word} {100 * share:.0f} %", share=share)
+            done, count = self._count
+            self.progress.setValue(round(1000 * (done + share) / max(1, count)))
+        done, count = self._count
+        self.state.setText(f"{done} of {count} delivered")
+
+    def _page_told(self, which: str, path: Path | None, why: str) -> None:
+        card = {"sheet": self.sheet, "report": self.report}.get(which)
+        if card is None:
+            self.messages.show_message(why, stays=True)
+        elif path is not None:
+            card.show_state(state_mark.DONE, f"Written: {path.name}")
+        else:
+            card.show_state(state_mark.FAILED, why)
+
+    def _ended(self, stopped: bool) -> None:
+        self.progress.hide()
+        self.cancel.hide()
+        for row in self.rows:
+            if row.state == state_mark.RUNNING:
+                row.show_state(state_mark.NONE)
+        self._replace.clear()
+        done, count = self._count
+        self._refresh()
+        asks = sum(row.state == state_mark.ASKS for row in self.rows if row.spec.on)
+        more = f", {asks} need{'s' * (asks == 1)} an answer" if asks else ""
+        self.state.setText(f"Stopped: {done} of {count} delivered{more}." if stopped else
+                           f"{done} of {count} delivered{more}: {self.folder.text()}")
+
+    def _write_proof_sheet(self) -> None:
+        session, job = self.job.session, self.job.job
+
+        def done(path: Path) -> None:
+            self.proof_sheet.show_state(state_mark.DONE, f"{path.name} in {outbox().name}")
+            self.message.emit(f"The proof sheet is in the outbox: {path}. Drop the client’s answer on this window.")
+
+        self.runner.background.run("proof sheet", lambda task: write_proof_sheet(session, job=job), done,
+                                   failed=lambda why: self.proof_sheet.show_state(state_mark.FAILED, why), newest=True)
+
+    # events
 
     def showEvent(self, event) -> None:
         super().showEvent(event)
-        self._update()
-        QTimer.singleShot(0, self._make_preview)
-
-    def _make_preview(self) -> None:
-        """The finished picture, made in a thread at the level that fits."""
-        engine, job = self.job.session.engine, self.job.job
-        ratio = self.devicePixelRatioF()
-        room = (max(64, self.preview.width() - 48), max(64, self.preview.height() - 48))
-
-        def work(task):
-            level = 0
-            while max(engine.photo.level_bounds(level + 1).x1 / room[0], engine.photo.level_bounds(level + 1).y1
-                      / room[1]) >= ratio:
-                level += 1
-            converter = DisplayConverter(engine.photo.profile, settings.display_profile())
-            bgrx = converter.bgrx(engine.pixels(job, engine.photo.level_bounds(level), level))
-            return TileImage(bgrx), room, ratio
-
-        self._background.run("preview", work, self._show_preview, failed=self.message.emit, newest=True)
-
-    def _show_preview(self, made) -> None:
-        tile, room, ratio = made
-        pixmap = QPixmap.fromImage(tile.image).scaled(
-            round(room[0] * ratio), round(room[1] * ratio), Qt.AspectRatioMode.KeepAspectRatio,
-            Qt.TransformationMode.SmoothTransformation,
-        )
-        pixmap.setDevicePixelRatio(ratio)
-        self.preview.setPixmap(pixmap)
-
-    def path(self) -> Path:
-        return Path(self.folder.text()).expanduser() / self.name.text().strip()
-
-    def start(self) -> None:
-        """Deliver in the background."""
-        path = self.path()
-        if not self._folder_is_there(path.parent):
-            return
-        session, job, output = self.job.session, self.job.job, self.output()
-        self._running = True
-        self.progress.setValue(0)
-        self.result.setText("")
-        for widget in (self.cancel, self.progress):
-            widget.show()
-        self._update()
-
-        def work(task) -> str:
-            session.export(path, output, task.tick, job=job)
-            return f"Delivered: {path}"
-
-        self._background.run("deliver", work, lambda text: self._show_end(text, True),
-                             failed=lambda text: self._show_end(text, False),
-                             progress=lambda share, _: self.progress.setValue(round(1000 * share)))
-
-    def _folder_is_there(self, folder: Path) -> bool:
-        """True when it is; a missing one is made if the person says so."""
-        if folder.is_dir():
-            return True
-        answer = ask(self, f"The folder {readable_name(str(folder))} does not exist.",
-                     {"make": "Make it and deliver", "stay": "Cancel"}, otherwise="stay")
-        if answer != "make":
-            return False
-        try:
-            folder.mkdir(parents=True)
-        except (OSError, ValueError) as error:
-            why = getattr(error, "strerror", None) or error
-            self._show_end(f"The folder {readable_name(str(folder))} cannot be made ({why}); choose another.", False)
-            return False
-        return True
-
-    def _show_end(self, text: str, good: bool) -> None:
-        self._running = False
-        for widget in (self.cancel, self.progress):
-            widget.hide()
-        self.result.setStyleSheet("" if good else f"color: {theme().over};")
-        self.result.setText(breakable(text))
-        self._update()
+        self.show_job(self.job.job)
 
     def keyPressEvent(self, event) -> None:
         if event.key() == Qt.Key.Key_Escape:  # from a text field
@@ -305,5 +463,9 @@ class DeliverScreen(QWidget):
     def release(self, action: str) -> None:
         """No keys of its own."""
 
+    def idle(self) -> bool:
+        return self.runner.background.idle() and self.proof.idle()
+
     def close_job(self) -> None:
-        self._background.close(wait=False)
+        self.runner.close()
+        self.proof.close()

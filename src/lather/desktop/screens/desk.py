@@ -23,6 +23,7 @@ from lather.desktop.controls.graft import GraftControl
 from lather.desktop.controls.measured import Measured
 from lather.desktop.controls.pin import PinControl
 from lather.desktop.controls.pointer_overlay import draw_stroke_control
+from lather.desktop.controls.remarks import draw_remarks
 from lather.desktop.controls.stroke import StrokeControl
 from lather.desktop.controls.tour import TourControl
 from lather.desktop.input.brush_state import BrushState
@@ -150,6 +151,7 @@ class DeskScreen(QWidget):
             return
         self.part.draw(painter, canvas)
         draw_finds(painter, canvas, self.found)
+        draw_remarks(painter, canvas, self.job.job)
         for control in (self.graft, self.fence, self.face):
             control.draw(painter, canvas)
         if not (self.fence.drawing or self.face.editing or self.graft.active or self.part.takes_pointer()):

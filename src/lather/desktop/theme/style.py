@@ -39,6 +39,7 @@ def style_sheet() -> str:
     QPushButton:focus {{ border: 2px solid {t.accent}; padding: 4px 11px; }}
     QPushButton:disabled {{ color: {t.quiet_ink}; background: {t.panel}; }}
     QPushButton#menu {{ padding-right: 22px; }}
+    QPushButton#chip {{ padding: 3px 22px 3px 9px; }}
     QPushButton::menu-indicator {{ subcontrol-position: right center; right: 8px; width: 8px; }}
     QPushButton#primary {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; font-weight: 600; }}
     QPushButton#primary:disabled {{ background: {t.track}; border-color: {t.track}; }}

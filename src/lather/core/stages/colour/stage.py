@@ -8,6 +8,7 @@ from lather.core.stages.colour.area_curve import AreaCurveKind
 from lather.core.stages.colour.calm import CalmKind
 from lather.core.stages.colour.iris import IrisKind
 from lather.core.stages.colour.match import MatchKind
+from lather.core.stages.colour.plan import planned
 from lather.core.stages.colour.shine import ShineKind
 from lather.core.stages.colour.whiten import WhitenKind
 from lather.core.stages.example import FENCE
@@ -34,4 +35,4 @@ def _example() -> tuple[Layer, ...]:
 
 
 STAGE = StageInfo("colour", "Colour", CalmKind, "Calm", CalmKind.tools, _example, tools_by_kind(*KINDS),
-                  edit_word="stroke", finds=True, more_kinds=KINDS[1:])
+                  edit_word="stroke", finds=True, more_kinds=KINDS[1:], planned=planned)

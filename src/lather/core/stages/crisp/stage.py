@@ -3,6 +3,7 @@
 from lather.core.job.model import Layer
 from lather.core.stages.adjust.stage import example_layer
 from lather.core.stages.crisp.kind import CrispKind
+from lather.core.stages.crisp.plan import planned
 from lather.core.stages.example import FENCE
 from lather.core.stages.info import StageInfo
 
@@ -14,4 +15,5 @@ def _example() -> tuple[Layer, ...]:
     )
 
 
-STAGE = StageInfo("crisp", "Crisp", CrispKind, "Detail", CrispKind.tools, _example, edit_word="stroke")
+STAGE = StageInfo("crisp", "Crisp", CrispKind, "Detail", CrispKind.tools, _example, edit_word="stroke",
+                  planned=planned)

@@ -3,6 +3,7 @@
 from lather.core.brush.values import Brush
 from lather.core.job.model import Layer, Stroke, freeze_points, new_id
 from lather.core.stages.even.kind import EvenKind
+from lather.core.stages.even.plan import planned
 from lather.core.stages.example import FENCE, edit
 from lather.core.stages.info import StageInfo
 
@@ -32,4 +33,4 @@ def _example() -> tuple[Layer, ...]:
 
 
 STAGE = StageInfo("even", "Even", EvenKind, "Lift and lower", ("lift", "lower", "even_area", "give_back"), _example,
-                  edit_word="stroke", finds=True)
+                  edit_word="stroke", finds=True, planned=planned)

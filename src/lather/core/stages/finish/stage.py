@@ -6,6 +6,7 @@ from lather.core.stages.adjust.stage import example_layer, tools_by_kind
 from lather.core.stages.example import FENCE, HEIGHT, WIDTH
 from lather.core.stages.finish.background import BackgroundKind
 from lather.core.stages.finish.mono import MonoKind
+from lather.core.stages.finish.plan import planned
 from lather.core.stages.finish.pool import PoolKind, head_shape
 from lather.core.stages.finish.tints import TintsKind
 from lather.core.stages.finish.tone import ToneKind
@@ -28,4 +29,4 @@ def _example() -> tuple[Layer, ...]:
 
 
 STAGE = StageInfo("finish", "Finish", ToneKind, "Curve and points", ToneKind.tools, _example, tools_by_kind(*KINDS),
-                  edit_word="stroke", more_kinds=KINDS[1:])
+                  edit_word="stroke", more_kinds=KINDS[1:], planned=planned)

@@ -4,6 +4,7 @@ from lather.core.job.grain_model import GrainModel
 from lather.core.job.model import Layer, new_id
 from lather.core.stages.example import edit
 from lather.core.stages.grain.kind import GrainKind, grain_settings
+from lather.core.stages.grain.plan import planned
 from lather.core.stages.grain.put_back import match_grain
 from lather.core.stages.info import StageInfo
 
@@ -19,4 +20,5 @@ def _layer(everywhere: bool) -> Layer:
 STAGE = StageInfo(
     "grain", "Grain", GrainKind, "Grain by hand", ("grain", "give_back"), lambda: (_layer(False), _layer(True)),
     automatic=lambda job, measures: match_grain(job, measures.grain),
+    planned=planned,
 )

@@ -7,6 +7,7 @@ from lather.core.job.source_map import SourceTurn
 from lather.core.stages.example import FENCE, HEIGHT, WIDTH, edit
 from lather.core.stages.info import StageInfo
 from lather.core.stages.mend.kind import MendKind
+from lather.core.stages.mend.plan import planned
 
 TOOLS = ("dab", "carry", "copy", "sweep", "graft", "blend_in", "drag", "give_back")
 _WITHOUT_SOURCE = ("give_back", "blend_in", "drag")
@@ -34,4 +35,5 @@ def _layer(seed: int, count: int = 16) -> Layer:
 
 STAGE = StageInfo(
     "mend", "Mend", MendKind, "Spots", TOOLS, lambda: (_layer(0), _layer(1)), edit_word="mend", finds=True,
+    planned=planned,
 )

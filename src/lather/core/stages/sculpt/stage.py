@@ -4,6 +4,7 @@ from lather.core.job.model import Layer, new_id
 from lather.core.stages.example import FENCE, edit
 from lather.core.stages.info import StageInfo
 from lather.core.stages.sculpt.kind import SculptKind
+from lather.core.stages.sculpt.plan import planned
 
 
 def _example() -> tuple[Layer, ...]:
@@ -20,4 +21,4 @@ def _example() -> tuple[Layer, ...]:
 
 
 STAGE = StageInfo("sculpt", "Sculpt", SculptKind, "Light and shade", ("light", "shade", "give_back"), _example,
-                  edit_word="stroke")
+                  edit_word="stroke", planned=planned)

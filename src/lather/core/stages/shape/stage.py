@@ -4,6 +4,7 @@ from lather.core.job.model import Layer, new_id
 from lather.core.stages.example import FENCE, edit
 from lather.core.stages.info import StageInfo
 from lather.core.stages.shape.kind import ShapeKind
+from lather.core.stages.shape.plan import planned
 
 TOOLS = ("push", "swell", "draw_in", "settle", "hold", "stretch", "tuck", "straighten")
 
@@ -32,4 +33,4 @@ def _example() -> tuple[Layer, ...]:
     )
 
 
-STAGE = StageInfo("shape", "Shape", ShapeKind, "By hand", TOOLS, _example, edit_word="move")
+STAGE = StageInfo("shape", "Shape", ShapeKind, "By hand", TOOLS, _example, edit_word="move", planned=planned)

@@ -4,6 +4,7 @@ from lather.core.job.model import Layer, new_id
 from lather.core.stages.example import FENCE, edit
 from lather.core.stages.info import StageInfo
 from lather.core.stages.split.kind import TOOLS_OF_BAND, SplitKind
+from lather.core.stages.split.plan import planned
 
 
 def _layer(band: str, *, edge_keeping: bool) -> Layer:
@@ -26,4 +27,5 @@ STAGE = StageInfo(
     lambda: (_layer("tone", edge_keeping=True), _layer("texture", edge_keeping=False),
              _layer("blotch", edge_keeping=False), _layer("veil", edge_keeping=True)),
     tools_of=lambda layer: TOOLS_OF_BAND.get(layer.settings.get("band"), TOOLS_OF_BAND["tone"]),
+    planned=planned,
 )

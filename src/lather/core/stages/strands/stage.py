@@ -4,6 +4,7 @@ from lather.core.job.model import Layer, new_id
 from lather.core.stages.example import FENCE, edit
 from lather.core.stages.info import StageInfo
 from lather.core.stages.strands.kind import StrandsKind
+from lather.core.stages.strands.plan import planned
 
 
 def _layer(number: int) -> Layer:
@@ -22,4 +23,5 @@ def _layer(number: int) -> Layer:
 STAGE = StageInfo(
     "strands", "Strands", StrandsKind, "Stray hairs", ("strand", "copy", "carry", "dab", "give_back"),
     lambda: (_layer(0), _layer(1)), finds=True,
+    planned=planned,
 )

@@ -1,0 +1,1 @@
+"""Delivering: outputs scaled, sharpened, written, read back; sheets and reports."""

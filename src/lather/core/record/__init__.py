@@ -1,0 +1,1 @@
+"""Records: time, the logbook, own speeds."""

@@ -1,0 +1,18 @@
+"""What Colour proposes for a plan."""
+
+from lather.core.job.limits import band
+from lather.core.stages.planned import Planned, PlanSeen, left
+
+_WHITENED_NOT = ("identity-true", "newborn/child")
+
+
+def planned(seen: PlanSeen) -> Planned:
+    words = [word for kind, word in (("redness", "redness"), ("shine", "shine")) if seen.counts.get(kind)]
+    whitens = seen.has_face and seen.kind not in _WHITENED_NOT
+    if whitens:
+        words.append("eye whites" if seen.agreed["teeth"] == "no" else "eye whites, teeth")
+    if not words:
+        return left("no redness or shine will show")
+    leave = round(100 * band(seen.kind, "calm_leave").low)
+    return Planned(True, ", ".join(words), f"leave {leave} %", {"leave_percent": leave},
+                   area=0.3 if whitens else 0.0, weight=8.0 if whitens else 0.0)

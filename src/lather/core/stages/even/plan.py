@@ -1,0 +1,18 @@
+"""What Even proposes for a plan."""
+
+from lather.core.stages.planned import Planned, PlanSeen, left
+
+_LEFT_DL = 0.8  # L* of unevenness that is left on purpose
+_BRUSH = (0.06, 0.14)  # of the face's width
+
+
+def planned(seen: PlanSeen) -> Planned:
+    if seen.skin_faces <= 0:
+        return left("no skin was found to even")
+    if not seen.counts and seen.uneven <= _LEFT_DL:
+        return left("the light of the skin is even enough")
+    low, high = (round(share * seen.face_px) for share in _BRUSH)
+    what = f"blotches {seen.uneven:.1f} → {min(_LEFT_DL, seen.uneven):.1f} ΔL*"
+    return Planned(True, what, f"14/14, {low}–{high} px",
+                   {"ceiling_percent": 14, "flow_percent": 14, "brush_px": [low, high]}, area=seen.skin_faces,
+                   weight=10.0)

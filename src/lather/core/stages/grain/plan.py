@@ -1,0 +1,13 @@
+"""What Grain proposes for a plan."""
+
+from lather.core.stages.planned import Planned, PlanSeen, left
+
+_LEAST_PERCENT = 0.1
+
+
+def planned(seen: PlanSeen) -> Planned:
+    percent, size = seen.grain
+    if percent < _LEAST_PERCENT:
+        return left("the photo has no grain to match")
+    return Planned(True, "matched where it was taken", f"{percent:.1f} %, {size:.1f} px",
+                   {"level_percent": round(percent, 2), "size_px": round(size, 2)})

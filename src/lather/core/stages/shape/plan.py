@@ -1,0 +1,14 @@
+"""What Shape proposes for a plan."""
+
+from lather.core.job.limits import band
+from lather.core.stages.planned import Planned, PlanSeen, left
+
+
+def planned(seen: PlanSeen) -> Planned:
+    most = band(seen.kind, "measure_each")
+    if not most.high:
+        return left(most.why)
+    if seen.agreed["reshaping"] != "yes":
+        return left("not agreed")
+    return Planned(True, "as agreed with the client", f"each ≤ {most.high:g} % of the face",
+                   {"measure_each_percent": most.high}, area=1.0, weight=30.0)
