@@ -22,7 +22,8 @@ def run(arguments: argparse.Namespace) -> int:
             raise RequestError(f"There are no pictures of “{stage}”; choose from {', '.join(STAGE_SHOTS)}.")
 
     with tempfile.TemporaryDirectory(prefix="lather-shots-") as folder:
-        os.environ["XDG_CONFIG_HOME"] = folder  # the same pictures on anybody's machine: no cards or keys of one's own
+        for own in ("CONFIG", "DATA"):  # the same pictures on anybody's machine: no cards, keys or jobs of one's own
+            os.environ[f"XDG_{own}_HOME"] = folder
         for path in take_shots(arguments.out, arguments.stage or tuple(STAGE_SHOTS)):
             print(path)
     return 0

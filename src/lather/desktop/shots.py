@@ -1,5 +1,6 @@
 """Pictures of each main view, made by driving the real window with the demo job. Stages bring their own."""
 
+import tempfile
 from collections.abc import Collection
 from pathlib import Path
 
@@ -63,6 +64,39 @@ def _tour(desk, canvas: PhotoCanvas, marks: dict) -> None:
     hover(canvas, marks["eye_right"][0] + 60, marks["eye_right"][1] + 130)
 
 
+def _brief(window: MainWindow) -> None:
+    wait_for(lambda: window.planning.plan is not None, 60)
+    window.show_screen("brief")
+    wait_for(window.screens["brief"].idle, 30)
+    window.notice.clear()
+
+
+def _deliver(window: MainWindow, folder: Path) -> None:
+    """All outputs of the demo's sheet but one, whose name is taken; the print proofed."""
+    window.show_screen("deliver")
+    screen = window.screens["deliver"]
+    screen.folder.setText(str(folder))
+    (folder / screen.row("Web").file.text()).write_bytes(b"there already")
+    screen.start()
+    wait_for(lambda: not screen.runner.running, 120)
+    screen.proof.modes.button("proof").click()
+    wait_for(screen.idle, 30)
+    screen.names.blockSignals(True)
+    screen.folder.setText("/home/you/Pictures/wren/delivered")
+    screen.names.blockSignals(False)
+    screen.state.setText(screen.state.text().replace(str(folder), screen.folder.text()))
+    window.notice.clear()
+
+
+def _logbook(window: MainWindow) -> None:
+    window.show_screen("logbook")
+    screen = window.screens["logbook"]
+    wait_for(screen.idle, 30)
+    screen.demo.click()
+    wait_for(screen.idle, 30)
+    window.notice.clear()
+
+
 def take_shots(folder: str | Path, stages: Collection[str] = tuple(STAGE_SHOTS)) -> list[Path]:
     """Write the PNG files; returns their paths. stages: whose own pictures are taken. Raises SaveError."""
     folder = Path(folder)
@@ -123,10 +157,13 @@ def take_shots(folder: str | Path, stages: Collection[str] = tuple(STAGE_SHOTS))
             review._set_zoom("1")
             review.canvas.centre_on(940, 800)
         shot(name)
-    window.show_screen("deliver")
-    window.screens["deliver"].folder.setText("/home/you/Pictures")
-    wait_for(lambda: window.screens["deliver"].preview.pixmap().width() > 0)
-    shot("deliver")
+    _brief(window)
+    shot("brief")
+    with tempfile.TemporaryDirectory() as delivered:
+        _deliver(window, Path(delivered))
+        shot("deliver")
+    _logbook(window)
+    shot("logbook")
     window._close_job()
     window.close()
     return made

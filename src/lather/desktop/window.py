@@ -316,6 +316,8 @@ class MainWindow(QMainWindow):
 
     def _from_brief(self) -> None:
         self.planning.note()
+        if self.planning.plan is not None:
+            self.screens["desk"].take_plan(self.planning.plan)
         self.show_screen("desk")
 
     def save(self, *, another: bool = False) -> bool:
@@ -371,7 +373,8 @@ class MainWindow(QMainWindow):
         elif self.job is None:
             if action == "back":
                 self.show_screen("start")
-            return
+            else:
+                self.screen.press(action)
         elif action.startswith("stage_"):
             self._go_to_stage(STAGE_IDS[int(action.removeprefix("stage_")) - 1])
         elif action.startswith(("undo", "redo")):

@@ -15,12 +15,14 @@ from lather.core.find.colour import (
 from lather.core.job.commands import AddLayer
 from lather.core.job.grain_model import GrainModel
 from lather.core.job.model import Job, Layer, new_id
+from lather.core.job.sheet import JobSheet
 from lather.core.measure.colours import area_colour, beneath, level_for
 from lather.core.measure.grain import measure_grain
 from lather.core.stages.adjust.mask import by_zones
 from lather.core.stages.adjust.values import plain_lab
 from lather.core.stages.colour.whiten import PARTS
 from lather.core.stages.crisp.kind import AMOUNT, FINE, WIDE, WIDE_AMOUNT, CrispKind
+from lather.core.stages.crisp.plan import FINE_PX, FINE_SHARE
 from lather.core.stages.finish.pool import head_shape
 from lather.core.stages.registry import stage_info
 from lather.core.types import Rect
@@ -31,7 +33,7 @@ CRISP_PARTS = {
     "hair": ("Hair", ("hair",)),
 }
 """What Crisp proposes: {part: (label, zones)}."""
-_FINE_SHARE, _WIDE_TIMES = 0.0018, 3.5  # of the face's width; of the fine radius
+_WIDE_TIMES = 3.5  # of the fine radius
 _BLURRED = 1.35  # times the grain: a part whose finest detail is no more than that is out of focus
 _L_OF_ENCODED = 100.0
 _GROUND_SHARE = 0.05  # of the longer side: what is smaller is the ground's own pattern
@@ -79,11 +81,11 @@ def background_settings(engine: Engine, job: Job) -> dict | None:
 
 
 def crisp_settings(engine: Engine, job: Job, zones: tuple[str, ...], grain: GrainModel | None) -> dict:
-    """Radii by the size of the face; parts out of focus get the wider one. grain: measured here where it is not known
-    yet, for without it the grain would be sharpened as well.
+    """Radii by the size of the face, or as the plan was written over; parts out of focus get the wider one. grain:
+    measured here where it is not known yet, for without it the grain would be sharpened as well.
     """
     width = max((face.width_px for face in faces_of(job)), default=0.35 * min(engine.photo.width, engine.photo.height))
-    fine = float(np.clip(_FINE_SHARE * width, 0.6, 6.0))
+    fine = JobSheet.of(job.brief).start("crisp") or float(np.clip(FINE_SHARE * width, *FINE_PX))
     noise = float((grain or measure_grain(engine.photo)).sigma(np.array([0.45]))[0]) * _L_OF_ENCODED
     blurred = bool(zones) and _is_blurred(engine, job, zones, fine, noise)
     return {

@@ -12,6 +12,7 @@ from lather.core.brush.outline import polygon_coverage
 from lather.core.brush.values import Brush
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.engine.engine import Engine, faces_of
+from lather.core.job.agreements import denied
 from lather.core.job.commands import AddEdits, AddLayer, Command, SetLayer, Together
 from lather.core.job.finds import Find
 from lather.core.job.limits import USUAL_KIND, Band, band
@@ -285,7 +286,8 @@ def automatic_whitening(engine: Engine, job: Job) -> list[AddLayer]:
     """
     if job.brief.get("kind") in _NOT_WHITENED:
         return []
-    return whiten_commands(engine, job, ("eye_whites", "teeth"), _AUTOMATIC)
+    parts = ("eye_whites",) if denied(job.brief, "teeth") else ("eye_whites", "teeth")
+    return whiten_commands(engine, job, parts, _AUTOMATIC)
 
 
 # match and measuring again

@@ -34,7 +34,7 @@ class Delivery:
     def least_px(self, photo_long_edge_px: int) -> float:
         """Source pixels across which a flaw must be to be seen at all."""
         if self.medium == "print":
-            return _ARC_MINUTE * self.distance_mm / (self.long_edge_mm / photo_long_edge_px)
+            return float(_ARC_MINUTE * self.distance_mm / (self.long_edge_mm / photo_long_edge_px))
         scale = min(1.0, (self.long_edge_px or photo_long_edge_px) / photo_long_edge_px)
         return _LEAST_SCREEN_PX / scale
 
@@ -72,7 +72,7 @@ def will_show(find: Find, delivery: Delivery, photo_long_edge_px: int) -> bool:
     times = across / delivery.least_px(photo_long_edge_px)
     if find.path is not None:  # a line is seen when narrower than a spot could be (vernier acuity)
         times *= 3
-    return times >= 1 and find.contrast_de >= threshold_de(times)
+    return bool(times >= 1 and find.contrast_de >= threshold_de(times))
 
 
 def judged(finds, delivery: Delivery, photo_long_edge_px: int) -> tuple[Find, ...]:

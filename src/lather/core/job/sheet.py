@@ -10,7 +10,7 @@ from lather.core.job.outputs import OutputSpec, outputs_of
 CHILD, IDENTITY = "newborn/child", "identity-true"
 USUAL_ROUTE = "light"
 USUAL_CURRENCY = "EUR"
-MOST_RATE_CENTS, MOST_MINUTES = 10_000_000, 100_000.0
+MOST_RATE_CENTS, MOST_MINUTES, MOST_START = 10_000_000, 100_000.0, 2000.0
 
 
 @dataclass(frozen=True)
@@ -46,6 +46,11 @@ class JobSheet:
     outputs: tuple[OutputSpec, ...] = ()
     overrides: Mapping[str, Mapping] = field(default_factory=dict)
     remarks: tuple[Remark, ...] = ()
+
+    def start(self, stage_id: str) -> float | None:
+        """The starting value that the person wrote over a stage's proposal; None where there is none."""
+        value = _number(self.overrides.get(stage_id, {}).get("start"), MOST_START)
+        return value or None
 
     @property
     def is_child(self) -> bool:

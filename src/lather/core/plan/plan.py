@@ -223,10 +223,10 @@ def _overridden(row: PlanRow, sheet: JobSheet, planned: Planned) -> PlanRow:
     if isinstance(minutes, int | float) and 0 <= minutes <= 100_000 and changes.get("do", row.do):
         changes["seconds"] = in_steps(60 * minutes)
         names.append("minutes")
-    start = said.get("start")
-    if isinstance(start, int | float) and row.start is not None and 0 < start <= 2000:
+    start = sheet.start(row.stage_id)
+    if start is not None and row.start is not None:
         name, _, unit = row.start
-        changes |= {"start": (name, float(start), unit), "values": row.values | {name: float(start)},
+        changes |= {"start": (name, start, unit), "values": row.values | {name: start},
                     "start_with": f"{start:g} {unit}"}
         names.append("start")
     if not names:

@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QLineEdit, QWidget
 from lather.core.job.sheet import clock_text, money
 from lather.core.plan.plan import AROUND, Plan, PlanRow
 from lather.desktop.panels.elided_label import ElidedLabel
+from lather.desktop.panels.fields import show_text, typed
 from lather.desktop.panels.switch import Switch
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
@@ -91,14 +92,12 @@ class _Row:
         self.what.setStyleSheet("" if row.do else quiet)
         self.what.setText(row.what)
         mark = " •" if "start" in row.overridden else ""
-        if not self.start.hasFocus():
-            self.start.setText(f"{row.start_with}{mark}" if row.do else "–")
+        show_text(self.start, f"{row.start_with}{mark}" if row.do else "–")
         self.start.setReadOnly(row.start is None or not row.do)
         self.finds.setText(str(row.finds) if row.finds else "–")
-        if not self.minutes.hasFocus():
-            mark = "• " if "minutes" in row.overridden else ""
-            auto = row.do and not row.seconds and not row.overridden
-            self.minutes.setText("auto" if auto else f"{mark}{clock_text(row.seconds)}" if row.do else "–")
+        mark = "• " if "minutes" in row.overridden else ""
+        auto = row.do and not row.seconds and not row.overridden
+        show_text(self.minutes, "auto" if auto else f"{mark}{clock_text(row.seconds)}" if row.do else "–")
         if row.stage_id != AROUND:
             self.minutes.setReadOnly(not row.do)
         self.cost.setText(money(row.cost_cents) if row.do and priced and row.seconds else "–")
@@ -114,18 +113,17 @@ class _Row:
                                else f"{row.label}: {'do it' if row.do else 'leave it'}")
 
     def _take_minutes(self) -> None:
-        text = self.minutes.text().replace("•", "").strip()
+        text = typed(self.minutes).replace("•", "").strip()
         if text == (clock_text(self._row.seconds)) or self.minutes.isReadOnly():
             return
         value = _minutes_of(text)
         if value is not None or not text:
             self._table.overridden.emit(self.stage_id, "minutes", value)
         else:
-            self.minutes.clearFocus()
             self.show(self._row, priced=self.cost.text() != "–")
 
     def _take_start(self) -> None:
-        text = self.start.text().replace("•", "").strip()
+        text = typed(self.start).replace("•", "").strip()
         if text == self._row.start_with or self.start.isReadOnly():
             return
         number = text.split(" ")[0].replace(",", ".")

@@ -15,6 +15,7 @@ from lather.desktop.delivery.output_form import OutputForm
 from lather.desktop.panels.chip import AnswerChip
 from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.elided_label import ElidedLabel
+from lather.desktop.panels.fields import show_text, typed
 from lather.desktop.panels.flow import FlowLayout
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
@@ -123,11 +124,12 @@ class SheetForm(QWidget):
     # what is asked for
 
     def _text(self, key: str, field: QLineEdit, held: str) -> None:
-        if field.text().strip() != held:
-            self.changed.emit(key, field.text().strip()[:200])
+        text = typed(field)[:200]
+        if text != held:
+            self.changed.emit(key, text)
 
     def _take_minutes(self) -> None:
-        text = self.minutes.text().strip().replace(",", ".")
+        text = typed(self.minutes).replace(",", ".")
         try:
             value = float(text) if text else None
         except ValueError:
@@ -140,7 +142,7 @@ class SheetForm(QWidget):
             self._show_numbers()
 
     def _take_money(self, key: str, field: QLineEdit, held: int | None) -> None:
-        text = field.text().strip()
+        text = typed(field)
         value = cents_of(text) if text else None
         if text and value is None:
             self._show_numbers()
@@ -179,8 +181,7 @@ class SheetForm(QWidget):
         self._sheet, self._agreed = JobSheet.of(job.brief), dict(job.brief.get("agreed") or {})
         sheet = self._sheet
         for field, text in ((self.title, sheet.title), (self.client, sheet.client)):
-            if not field.hasFocus():
-                field.setText(text)
+            show_text(field, text)
         self.kind.set_value(sheet.kind)
         route = route_of(sheet.route)
         self.route.set_value(route.id)
@@ -202,8 +203,7 @@ class SheetForm(QWidget):
             (self.rate, "" if sheet.rate_cents is None else money(sheet.rate_cents)), (self.currency, sheet.currency),
             (self.price, "" if sheet.price_cents is None else money(sheet.price_cents)),
         ):
-            if not field.hasFocus():
-                field.setText(text)
+            show_text(field, text)
 
     def _show_outputs(self) -> None:
         names = list(presets(presets_file()))

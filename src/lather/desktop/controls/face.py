@@ -126,7 +126,7 @@ class FaceControl(QObject):
                 painter.drawLine(at[a], at[b])
             top, bottom = (canvas.to_screen(*place) for place in self.face.axis)
             painter.drawLine(top, bottom)
-        roomy = self.face.eye_distance_px * canvas.view.scale > _ROOM_FOR_NAMES_PX
+        roomy = self.face.eye_distance_px * canvas.view.scale / canvas.devicePixelRatioF() > _ROOM_FOR_NAMES_PX
         for name, point in at.items():
             draw_ring(painter, point, 9 if name == self._held else 6)
             near = canvas.pointer is not None and (canvas.pointer - point).manhattanLength() < _GRAB_PX

@@ -6,6 +6,7 @@ from lather.core.find.bare_skin import skin_fence
 from lather.core.job.face_map import FaceMap
 from lather.core.job.fence import Fence
 from lather.core.job.grain_model import GrainModel
+from lather.core.job.sheet import JobSheet
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.texture_scale import TextureScale
 from lather.desktop.background import Background, Task
@@ -53,7 +54,10 @@ class Measured(QObject):
 
     @property
     def split_px(self) -> float:
-        """Proposed split width."""
+        """Proposed split width, or what the plan was overwritten with."""
+        written = JobSheet.of(self.job.job.brief).start("split")
+        if written is not None:
+            return written
         if self.texture is not None:
             return round(self.texture.split_px, 1)
         face = self.job.job.face_map

@@ -102,10 +102,10 @@ class OutputForm(QFrame):
         edge.addStretch(1)
         quality = QLabel("quality")
         self._quality_label = quality
-        lines = (("Name", [self.name, self.count]), ("Size", [self.size]), ("", [self._px]), ("", [self._print]),
+        lines = (("Name", [self.name, self.count]), ("Size", [self.size]), ("", [self._px, self._print]),
                  ("Seen on", [self.medium, self.sharpen, QLabel("sharpen for it")]),
                  ("Format", [self.format]), ("", [self.bits, quality, self.quality]), ("Profile", [self.profile]),
-                 ("", [self.why]), ("", [self.remove]))
+                 ("", [self.remove, self.why]))
         for number, (label, widgets) in enumerate(lines):
             word = QLabel(label)
             word.setObjectName("quiet")
@@ -114,7 +114,7 @@ class OutputForm(QFrame):
             line.setSpacing(8)
             for widget in widgets:
                 line.addWidget(widget, 1 if widget in (self.name, self.why) else 0)
-            if widgets[0] not in (self.name, self.why):
+            if widgets[0] is not self.name:
                 line.addStretch(1)
             grid.addLayout(line, number, 1)
         self.why.hide()
@@ -130,7 +130,8 @@ class OutputForm(QFrame):
         self.remove.clicked.connect(lambda: (self.close(), self.removed.emit()))
 
     def _show_rows(self) -> None:
-        self._px.setVisible(self.size.value == "px")
+        self._px.setVisible(self.size.value != "cm")
+        self.edge.setEnabled(self.size.value == "px")
         self._print.setVisible(self.size.value == "cm")
         deep, lossy = self.format.value in outputs.DEEP, self.format.value in ("JPEG", "WebP")
         self.bits.set_enabled("16", deep)

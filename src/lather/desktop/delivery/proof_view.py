@@ -69,7 +69,15 @@ class ProofView(QWidget):
         painter.drawImage(place, self._image)
         if self._areas:
             self._draw_hatch(painter, place)
-        draw_tag(painter, place.left() + 8, place.top() + 18, self._tag)
+        self._tag_at(painter, place.left() + 8, place.top() + 18, self._tag)
+
+    def _tag_at(self, painter: QPainter, x: float, y: float, text: str) -> None:
+        """Tags are drawn in the display's own pixels."""
+        ratio = self.devicePixelRatioF()
+        painter.save()
+        painter.scale(1 / ratio, 1 / ratio)
+        draw_tag(painter, x * ratio, y * ratio, text)
+        painter.restore()
 
     def _draw_hatch(self, painter: QPainter, place: QRectF) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -93,4 +101,4 @@ class ProofView(QWidget):
         if self._worst is not None:
             text, at = self._worst
             x = min(place.right() - 110, place.left() + at.x() * scale + 12)
-            draw_tag(painter, x, place.top() + at.y() * scale, text)
+            self._tag_at(painter, x, place.top() + at.y() * scale, text)

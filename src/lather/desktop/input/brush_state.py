@@ -49,6 +49,12 @@ class BrushState:
                 size_px = max(round(ranges.BRUSH_SIZE_PX.hold(size_px)), _LEAST_SIZE_PX)
                 self.brushes[tool.id] = replace(tool.brush, size_px=size_px)
 
+    def start_with(self, tool: str, size_px: float) -> None:
+        """A size that the plan proposes; a brush that was changed by hand stays as it is."""
+        if tool not in self._touched:
+            size_px = ranges.BRUSH_SIZE_PX.hold(round(size_px))
+            self.brushes[tool] = replace(self.brushes[tool], size_px=size_px)
+
     def mode_of(self, tool: str) -> str:
         """Tools with the same choice of modes share it."""
         modes = TOOLS[tool].modes

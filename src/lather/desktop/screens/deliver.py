@@ -68,6 +68,7 @@ class DeliverScreen(QWidget):
         self._in_hand = ""
         self._delivered: tuple = ()
         self._count = (0, 0)
+        self._answered = False
         self.outputs_said = QLabel()
         self.preset = QComboBox()
         self.preset.setAccessibleName("Set of outputs")
@@ -336,7 +337,9 @@ class DeliverScreen(QWidget):
             self._replace[path] = True
         row.show_state(state_mark.NONE)
         self._refresh()
-        if not self.runner.running and any(other.is_done for other in self.rows):
+        if self.runner.running:
+            self._answered = True
+        elif any(other.is_done for other in self.rows):
             self.start()  # the others are done: it was the last to be asked
 
     def start(self) -> None:
@@ -427,6 +430,10 @@ class DeliverScreen(QWidget):
         for row in self.rows:
             if row.state == state_mark.RUNNING:
                 row.show_state(state_mark.NONE)
+        if self._answered and not stopped:  # while the others were on their way
+            self._answered = False
+            self.start()
+            return
         self._replace.clear()
         done, count = self._count
         self._refresh()

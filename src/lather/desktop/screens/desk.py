@@ -10,6 +10,7 @@ from lather.core.job.commands import MoveLayer, RemoveEdits, RemoveLayer, SetLay
 from lather.core.job.model import Job
 from lather.core.lamps.base import ViewLamp
 from lather.core.lamps.registry import LAMPS, PLAIN
+from lather.core.plan.plan import Plan
 from lather.desktop import settings
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.view import View
@@ -289,6 +290,13 @@ class DeskScreen(QWidget):
         self.show_list("finds" if self.job.info.finds or self.part.list_panel is not None else "mends")
         if self.job.stage_id != "mend":
             self.measured.ask()
+
+    def take_plan(self, plan: Plan) -> None:
+        """Begin with what the plan says."""
+        row = plan.row("mend")
+        if row.start is not None:
+            self.state.start_with("dab", row.start[1])
+            self.brush_strip.refresh()
 
     def _tool_chosen(self) -> None:
         self.graft.give_up()

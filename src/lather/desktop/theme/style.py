@@ -69,10 +69,10 @@ def style_sheet() -> str:
         border: 1px solid {t.line}; }}
     QPushButton#choice:focus {{ border: 1px solid {t.accent}; }}
     QFrame#choices {{ background: {t.track}; border-radius: 6px; }}
-    QLineEdit, QSpinBox {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 6px; padding: 4px 8px;
-        min-height: 18px; selection-background-color: {t.accent}; }}
-    QLineEdit:focus, QSpinBox:focus {{ border: 1px solid {t.accent}; }}
-    QSpinBox::up-button, QSpinBox::down-button {{ width: 0; }}
+    QLineEdit, QSpinBox, QDoubleSpinBox {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 6px;
+        padding: 4px 8px; min-height: 18px; selection-background-color: {t.accent}; }}
+    QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus {{ border: 1px solid {t.accent}; }}
+    QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; }}
     QFrame#rule {{ background: {t.line}; max-height: 1px; min-height: 1px; border: 0; }}
     QFrame#notice {{ background: {t.accent_tint}; border-radius: 6px; }}
     QFrame#warning {{ background: {t.raised}; border: 1px solid {t.over}; border-radius: 6px; }}

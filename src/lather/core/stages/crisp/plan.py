@@ -2,12 +2,13 @@
 
 from lather.core.stages.planned import Planned, PlanSeen, left
 
-_RADIUS_SHARE = 0.0015  # of the face's width
+FINE_SHARE = 0.0018  # of the face's width
+FINE_PX = (0.6, 6.0)
 
 
 def planned(seen: PlanSeen) -> Planned:
     if not seen.has_face:
         return left("no eyes or lips were found")
-    radius = round(max(0.6, _RADIUS_SHARE * seen.face_px), 1)
+    radius = round(min(FINE_PX[1], max(FINE_PX[0], FINE_SHARE * seen.face_px)), 1)
     return Planned(True, "eyes, lashes, lips", f"{radius:.1f} px, 50 %", {"radius_px": radius, "strength_percent": 50},
                    area=0.2, weight=12.0, start=("radius_px", radius, "px"))

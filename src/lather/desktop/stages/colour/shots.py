@@ -1,4 +1,4 @@
-"""Pictures of Colour: a part of the skin matched to another with its reference; eye whites; finds mended by key."""
+"""Pictures of Colour: a part of the skin matched to another with its reference; what else is done there."""
 
 import math
 
@@ -43,9 +43,7 @@ def take(desk, shot) -> None:
     part.take_kind("iris")
     settle()
     part.take_kind("whiten")
-    canvas.centre_on(*desk.job.job.face_map.frame[0], 0.9)
     settle()
-    shot("whiten")
     for _ in range(2):
         QTest.keyClick(canvas, Qt.Key.Key_W)
         settle()
@@ -53,7 +51,5 @@ def take(desk, shot) -> None:
             break
     QTest.keyClick(canvas, Qt.Key.Key_E)
     settle()
-    part.take_kind("shine")
     settle()
-    shot("shine")
     desk.found.choose(None)

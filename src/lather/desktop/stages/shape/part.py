@@ -6,6 +6,7 @@ from dataclasses import replace
 import numpy as np
 from PyQt6.QtGui import QPainter
 
+from lather.core.job.agreements import denied
 from lather.core.job.commands import AddEdits, AddLayer, Command, Together
 from lather.core.job.delivered import long_edge_cm, mm_per_px
 from lather.core.job.limits import band
@@ -141,7 +142,7 @@ class ShapePart(StagePart):
         return replace(stroke, mirror=mirror_at(face, float(x), float(y)))
 
     def _may_move(self) -> bool:
-        return self.permission.given(self._kind)
+        return self.permission.given(self._kind, denied(self.job.job.brief, "reshaping"))
 
     def _take_layer_by_hand(self) -> None:
         own = next((x for x in reversed(self.job.stage.layers) if x.name != measures.LAYER and x.kind == "shape"), None)

@@ -21,13 +21,20 @@ class Permission:
 
     def __init__(self, parent: QWidget, say):
         self._parent, self._say = parent, say
-        self._child_agreed = False
+        self._child_agreed = self._all_the_same = False
 
-    def given(self, kind: str | None) -> bool:
-        """False, and a word why, where this kind of job is not reshaped."""
+    def given(self, kind: str | None, denied: bool = False) -> bool:
+        """False, and a word why, where this kind of job is not reshaped. denied: the brief says no reshaping."""
         if kind == IDENTITY:
             self._say(_REFUSED)
             return False
+        if denied and not self._all_the_same:
+            self._all_the_same = ask(
+                self._parent, "The brief says: no reshaping. Do you want to move something all the same?",
+                {"no": "Leave it as it is", "yes": "Reshape"}, otherwise="no") == "yes"
+            if not self._all_the_same:
+                self._say("Nothing was moved: the brief says no reshaping.")
+                return False
         if kind != CHILD or self._child_agreed:
             return True
         self._child_agreed = self._asked_twice()
