@@ -42,7 +42,8 @@ def gauges(of, change, **more):
     lab = change(lab_of(made.photo).copy())
     after = np.round(65535 * np.clip(cv2.cvtColor(lab, cv2.COLOR_Lab2RGB), 0, 1)).astype(np.uint16)
     changed = Photo(Picture(after), b"", "after")
-    return measure_gauges(Compared(photo.bounds, None, photo.read, changed.read, measures, zones=made.zones, **more))
+    return measure_gauges(Compared(photo.bounds, None, photo.read, changed.read, measures, zones=made.zones,
+                                   pores=False, **more))
 
 
 class WholePictureTest(unittest.TestCase):

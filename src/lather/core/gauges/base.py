@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from lather.core.gauges.compared import Compared
+from lather.core.types import Mask
 
 
 @dataclass(frozen=True)
@@ -11,7 +12,9 @@ class Gauge:
     """label, unit: as shown. measure(pictures): its value, None where it cannot be told. track: value at the end of the
     track on the desk. written: how a value is written. limit_times: a limit in limits.json times this is in the unit.
 
-    lowered_by: what a person could do where it is out of its band.
+    lowered_by: what a person could do where it is out of its band. where(pictures): its map on the picture, a mask 0-1
+    at the size of `measures.small`, None where there is none. stages: those that can be to blame, () for all. untold:
+    why it cannot be told, where it cannot.
     """
 
     id: str
@@ -22,3 +25,6 @@ class Gauge:
     written: str = "{:.0f} %"
     limit_times: float = 1.0
     lowered_by: str = "turning down the layer that did it"
+    where: Callable[[Compared], Mask | None] | None = None
+    stages: tuple[str, ...] = ()
+    untold: str = "there is too little skin to tell"

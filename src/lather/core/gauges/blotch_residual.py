@@ -4,6 +4,7 @@ import numpy as np
 
 from lather.core.gauges.base import Gauge
 from lather.core.gauges.compared import Compared
+from lather.core.gauges.maps import where_tone_changed
 from lather.core.stages.light.cells import Field
 from lather.core.stages.light.needed import BARE, NeededLight, needed_lightness, new_cells
 
@@ -25,4 +26,5 @@ def measure(pictures: Compared) -> float | None:
     return blotch_residual(pictures.needed.over(seen, box))
 
 
-GAUGE = Gauge("blotch_residual", "Blotches left", "ΔL*", measure, track=1.5, written="{:.2f} ΔL*", lowered_by="Even")
+GAUGE = Gauge("blotch_residual", "Blotches left", "ΔL*", measure, track=1.5, written="{:.2f} ΔL*", lowered_by="Even",
+              where=where_tone_changed, stages=("split", "even"))

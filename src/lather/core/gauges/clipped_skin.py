@@ -24,4 +24,5 @@ def measure(pictures: Compared) -> float | None:
 
 
 GAUGE = Gauge("clipped_skin", "Clipped skin", "%", measure, track=5.0, written="{:.1f} %",
-              lowered_by="a black or white point further out")
+              lowered_by="a black or white point further out",
+              stages=("colour", "crisp", "finish", "sculpt"))

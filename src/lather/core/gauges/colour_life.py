@@ -4,6 +4,7 @@ import numpy as np
 
 from lather.core.gauges.base import Gauge
 from lather.core.gauges.compared import Compared
+from lather.core.gauges.maps import where_colour_changed
 from lather.core.gauges.tone import tones
 
 
@@ -16,4 +17,5 @@ def measure(pictures: Compared) -> float | None:
     return 100 * now / was if was > 0 else None
 
 
-GAUGE = Gauge("colour_life", "Colour life", "%", measure)
+GAUGE = Gauge("colour_life", "Colour life", "%", measure,
+              where=where_colour_changed, stages=("mend", "split", "colour", "finish"))

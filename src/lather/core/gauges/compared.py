@@ -13,6 +13,7 @@ import numpy as np
 from lather.core.colour import profiles
 from lather.core.colour.lab import delta_e2000
 from lather.core.job.finds import Find
+from lather.core.job.model import Job
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.stages.base import Warp, Zones
 from lather.core.stages.light.cells import Seen
@@ -30,7 +31,9 @@ class Compared:
     the fine bands from no more tiles than that, evenly spread. after_fingerprint, needed: what names the pixels after,
     and where light that skin needs is kept; without them it is worked out anew. warp: what the retouch moves, None
     where only the pixels can tell; `before` and `after` are both as they were before it, so that what was moved is not
-    taken for touched. masks: where teeth and eye whites are, where there are no labels.
+    taken for touched. masks: where teeth and eye whites are, where there are no labels. job: what was done, where that
+    is known; skin_work: pixels with only that of it whose business is skin. pores: look for copied skin by its pores,
+    which takes a few seconds, where the job is not known.
     """
 
     bounds: Rect
@@ -46,6 +49,9 @@ class Compared:
     needed: NeededLight | None = None
     warp: Warp | None = None
     masks: Zones | None = None
+    job: Job | None = None
+    pores: bool = True
+    skin_work: Callable[[Rect, int], EncodedRGB] | None = None
     _once: dict = field(default_factory=dict)
 
     def once(self, work: Callable[["Compared"], object]) -> object:

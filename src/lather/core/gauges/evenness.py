@@ -5,6 +5,7 @@ import numpy as np
 
 from lather.core.gauges.base import Gauge
 from lather.core.gauges.compared import Compared
+from lather.core.gauges.maps import where_tone_changed
 from lather.core.gauges.tone import tones
 from lather.core.stages.base import STILL
 from lather.core.stages.shape.measures import left_right
@@ -45,4 +46,5 @@ def _of_light(pictures: Compared) -> float | None:
 
 _LEAST_PERCENT = 0.3  # of the face's width: hardly any face is evener
 
-GAUGE = Gauge("evenness", "Left against right", "", measure, track=2.0, written="{:.2f}")
+GAUGE = Gauge("evenness", "Left against right", "", measure, track=2.0, written="{:.2f}",
+              where=where_tone_changed, untold="no face was found")

@@ -13,4 +13,5 @@ def measure(pictures: Compared) -> float | None:
 
 
 GAUGE = Gauge("eye_white_warmth", "Warmth of the eye whites left", "%", measure, limit_times=1.0,
-              lowered_by="less yellow out in Whiten")
+              lowered_by="less yellow out in Whiten",
+              untold="no eye whites are seen", stages=("colour", "finish"))

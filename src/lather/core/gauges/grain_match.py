@@ -3,10 +3,12 @@
 from lather.core.gauges.base import Gauge
 from lather.core.gauges.compared import Compared
 from lather.core.gauges.fine_bands import fine_bands
+from lather.core.gauges.maps import where_texture_changed
 
 
 def measure(pictures: Compared) -> float | None:
     return pictures.once(fine_bands)[1]
 
 
-GAUGE = Gauge("grain_match", "Grain match", "", measure, track=1.5, written="{:.2f}", lowered_by="Grain: put back")
+GAUGE = Gauge("grain_match", "Grain match", "", measure, track=1.5, written="{:.2f}", lowered_by="Grain: put back",
+              where=where_texture_changed, stages=("mend", "split", "grain", "crisp"))

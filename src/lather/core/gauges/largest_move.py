@@ -12,4 +12,5 @@ def measure(pictures: Compared) -> float | None:
     return 100 * moved / pictures.face_small_px
 
 
-GAUGE = Gauge("largest_move", "Largest move", "% of face width", measure, track=10.0, written="{:.1f} %")
+GAUGE = Gauge("largest_move", "Largest move", "% of face width", measure, track=10.0, written="{:.1f} %",
+              stages=("shape",), untold="nothing could be followed")

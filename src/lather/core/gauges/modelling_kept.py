@@ -2,6 +2,7 @@
 
 from lather.core.gauges.base import Gauge
 from lather.core.gauges.compared import Compared
+from lather.core.gauges.maps import where_tone_changed
 from lather.core.gauges.tone import tones
 from lather.core.measure.bands import modelling_spread
 
@@ -13,4 +14,5 @@ def measure(pictures: Compared) -> float | None:
     return 100 * now / was if was > 0 else None
 
 
-GAUGE = Gauge("modelling_kept", "Light modelling kept", "%", measure)
+GAUGE = Gauge("modelling_kept", "Light modelling kept", "%", measure,
+              where=where_tone_changed, stages=("split", "even", "sculpt", "colour", "finish"))

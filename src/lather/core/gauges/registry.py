@@ -30,7 +30,7 @@ from lather.core.gauges.base import Gauge
 from lather.core.gauges.compared import Compared
 from lather.core.job.finds import Find
 from lather.core.job.model import Job
-from lather.core.kinds.registry import SOFTENED
+from lather.core.kinds.registry import KINDS, SOFTENED
 from lather.core.measure.keepers import intact_keepers
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.residual import find_contrast, residual_share
@@ -62,6 +62,11 @@ OF_STAGE = {"colour": ("texture_kept", "colour_life"), "crisp": ("texture_kept",
 """On the desk in their place, where a stage may harm something else."""
 _DESK_TILES = 12  # tiles of skin that the fine bands are read from while working
 _WHOLE_TILES = 60
+SKIN_STAGES = ("mend", "split", "even")
+_ELSEWHERE = tuple(kind.label.lower() for kind in KINDS.values() if kind.id in (
+    "cloth_speck", "lens_mark", "intruder", "vein_eye", "brow_hair", "smeared_lip", "braces", "hair_on_skin",
+    "stray_hair"))
+"""Notes of edits that were meant for something else than skin."""
 
 
 def measure_gauges(pictures: Compared) -> dict[str, float | None]:
@@ -97,19 +102,45 @@ def measured_on_desk(
     return values
 
 
-def measured_whole(engine: Engine, job: Job, measures: PhotoMeasures) -> dict[str, float | None]:
-    """Every gauge of a finished job, {id: value}; None where it cannot be told."""
-    in_place, photo, keepers = unmoved(job), engine.photo, job.keepers()
-    pictures = Compared(photo.bounds, photo.profile, photo.read, partial(engine.pixels, in_place), measures,
-                        softened_finds(job), most_tiles=_WHOLE_TILES,
-                        after_fingerprint=engine.stack(in_place).fingerprint,
-                        needed=engine.kinds["even"].stores.needed, warp=engine.warp(job), masks=engine.zones)
-    values = measure_gauges(pictures)
-    if keepers:  # the look of the whole picture takes no mark away
-        marks = partial(engine.pixels, unfinished(in_place))
-        intact = intact_keepers(keepers, photo.read, marks, photo.bounds, photo.profile)
-        values["keepers_intact"] = len(intact) / len(keepers)
+def pictures_of(engine: Engine, job: Job, measures: PhotoMeasures, *, most_tiles: int = _WHOLE_TILES) -> Compared:
+    """A job against its photo, both as they were before Shape moved them."""
+    in_place, photo = unmoved(job), engine.photo
+    return Compared(photo.bounds, photo.profile, photo.read, partial(engine.pixels, in_place), measures,
+                    softened_finds(job), most_tiles=most_tiles, after_fingerprint=engine.stack(in_place).fingerprint,
+                    needed=engine.kinds["even"].stores.needed, warp=engine.warp(job), masks=engine.zones, job=job,
+                    skin_work=partial(engine.pixels, only_skin_work(in_place)))
+
+
+def measure_one(engine: Engine, job: Job, name: str, pictures: Compared) -> float | None:
+    """One gauge of a job; None where it cannot be told. pictures: `pictures_of` that job."""
+    if name == "keepers_intact":  # the look of the whole picture takes no mark away
+        keepers, photo = job.keepers(), engine.photo
+        if not keepers:
+            return None
+        marks = partial(engine.pixels, unfinished(unmoved(job)))
+        return len(intact_keepers(keepers, photo.read, marks, photo.bounds, photo.profile)) / len(keepers)
+    return GAUGES[name].measure(pictures)
+
+
+def measured_whole(
+    engine: Engine, job: Job, measures: PhotoMeasures, *, most_tiles: int = _WHOLE_TILES,
+    go_on: Callable[[], bool] = lambda: True,
+) -> dict[str, float | None]:
+    """Every gauge of a job, {id: value}; None where it cannot be told. Empty when go_on() turns False."""
+    pictures, values = pictures_of(engine, job, measures, most_tiles=most_tiles), {}
+    for name in GAUGES:
+        if not go_on():
+            return {}
+        values[name] = measure_one(engine, job, name, pictures)
     return values
+
+
+def only_skin_work(job: Job) -> Job:
+    """The job with the stages alone whose business is skin, less what was meant for something else."""
+    return replace(job, stages=tuple(
+        replace(stage, layers=tuple(replace(x, edits=tuple(e for e in x.edits if e.note not in _ELSEWHERE))
+                                    for x in stage.layers)) if stage.id in SKIN_STAGES else replace(stage, on=False)
+        for stage in job.stages))
 
 
 def unmoved(job: Job) -> Job:

@@ -4,7 +4,10 @@ import numpy as np
 
 from lather.core.gauges.base import Gauge
 from lather.core.gauges.compared import Compared
+from lather.core.gauges.maps import around_finds
 from lather.core.gauges.softened import shares_left
+from lather.core.kinds.registry import SOFTENED
+from lather.core.types import Mask
 
 
 def measure(pictures: Compared) -> float | None:
@@ -12,4 +15,9 @@ def measure(pictures: Compared) -> float | None:
     return float(np.mean(left)) if left else None
 
 
-GAUGE = Gauge("residual_strength", "Softened finds left", "%", measure, track=120.0)
+def _where(pictures: Compared) -> Mask | None:
+    return around_finds(pictures, [f for f in pictures.finds if f.kind in SOFTENED])
+
+
+GAUGE = Gauge("residual_strength", "Softened finds left", "%", measure, track=120.0,
+              where=_where, stages=("mend", "even", "sculpt"), untold="nothing was softened")

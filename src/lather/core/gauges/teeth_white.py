@@ -12,4 +12,5 @@ def measure(pictures: Compared) -> float | None:
     return 100 * float(both[1][2]) / float(both[0][2])
 
 
-GAUGE = Gauge("teeth_white", "Warmth of the teeth left", "%", measure, lowered_by="less yellow out in Whiten")
+GAUGE = Gauge("teeth_white", "Warmth of the teeth left", "%", measure, lowered_by="less yellow out in Whiten",
+              untold="no teeth are seen", stages=("colour", "finish"))

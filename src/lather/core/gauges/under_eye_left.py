@@ -4,7 +4,9 @@ import numpy as np
 
 from lather.core.gauges.base import Gauge
 from lather.core.gauges.compared import Compared
+from lather.core.gauges.maps import around_finds
 from lather.core.gauges.softened import shares_left
+from lather.core.types import Mask
 
 
 def measure(pictures: Compared) -> float | None:
@@ -12,4 +14,9 @@ def measure(pictures: Compared) -> float | None:
     return float(np.mean(left)) if left else None
 
 
-GAUGE = Gauge("under_eye_left", "Under-eye left", "%", measure, track=120.0, limit_times=100)
+def _where(pictures: Compared) -> Mask | None:
+    return around_finds(pictures, [f for f in pictures.finds if f.kind == "under_eye"])
+
+
+GAUGE = Gauge("under_eye_left", "Under-eye left", "%", measure, track=120.0, limit_times=100,
+              where=_where, stages=("mend", "even", "sculpt"), untold="no hollow under an eye was softened")

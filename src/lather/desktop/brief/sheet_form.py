@@ -1,6 +1,6 @@
 """The upper part of the job sheet: who it is for, kind of job, route, outputs, agreements, time and money."""
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
 
 from lather.core.deliver.presets import presets, presets_file
@@ -68,7 +68,9 @@ class SheetForm(QWidget):
         self.ask = QPushButton("Ask the client …")
         self.ask.setToolTip("Writes a proof sheet for the client’s browser into the outbox")
         self.minutes, self.rate, self.currency, self.price = (QLineEdit() for _ in range(4))
-        self.speed = quiet()
+        self.speed = ElidedLabel(mode=Qt.TextElideMode.ElideRight)
+        self.speed.setObjectName("quiet")
+        self.speed.setFont(font(SMALL_PT))
         self._arrange()
         self._connect()
 
@@ -100,9 +102,9 @@ class SheetForm(QWidget):
             line = QHBoxLayout()
             line.setSpacing(7)
             for widget in widgets:
-                wide = widget in (self.title, self.client, self.route_line, agreements, self._outputs)
+                wide = widget in (self.title, self.client, self.route_line, agreements, self._outputs, self.speed)
                 line.addWidget(widget, 1 if wide else 0)
-            if not any(w in widgets for w in (self.title, self.route_line, agreements, self._outputs)):
+            if not any(w in widgets for w in (self.title, self.route_line, agreements, self._outputs, self.speed)):
                 line.addStretch(1)
             grid.addLayout(line, number, 1)
 

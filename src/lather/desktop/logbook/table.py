@@ -7,6 +7,7 @@ from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QLabel, QTableView, QVBoxLayout, QWidget
 
 from lather.core.job.sheet import clock_text, money
+from lather.core.kinds.registry import kind_of
 from lather.core.record.entries import LogEntry, Sums, sums
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import theme
@@ -15,7 +16,6 @@ HEADS = ("Date", "Job", "Kind", "Planned", "Real", "Against plan", "Finds", "Gau
          "An hour")
 _WIDTHS = (84, 0, 116, 72, 72, 92, 56, 210, 48, 96, 76)
 _RIGHT = {3, 4, 5, 6, 8, 9, 10}
-_MORE_PX = 24
 _OVER_S = 0.1  # of the plan, from which more time is told in amber
 _MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 
@@ -81,6 +81,8 @@ class LogModel(QAbstractTableModel):
             return self._colour(entry, column)
         if role == Qt.ItemDataRole.FontRole and column in (1, 4, 10):
             return font(strong=True)
+        if role == Qt.ItemDataRole.ToolTipRole and column == 6:
+            return ", ".join(f"{count} × {kind_of(kind).label.lower()}" for kind, count in entry.mended.items())
         if role == Qt.ItemDataRole.ToolTipRole:
             parts = entry.title, entry.client, "demo, made up" if entry.demo else ""
             return ", ".join(part for part in parts if part)
@@ -199,8 +201,10 @@ class LogTable(QWidget):
     def _place_sums(self) -> None:
         for column, label in enumerate(self.sums):
             left = self.view.columnViewportPosition(column)
-            room = _MORE_PX if column in _RIGHT else 0  # a sum has more figures than what it is of
-            label.setGeometry(left + 9 - room, 0, self.view.columnWidth(column) - 18 + room, self._sums.height())
+            wide = self.view.columnWidth(column) - 18
+            more = max(0, label.sizeHint().width() - wide)  # a sum has more figures than what it is of
+            x = left + 9 - (more if column in _RIGHT else 0)
+            label.setGeometry(x, 0, wide + more, self._sums.height())
 
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)

@@ -2,7 +2,7 @@
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QPainter
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from lather.core.deliver.proof_sheet import write_proof_sheet
 from lather.core.job.commands import DecideFind, SetBrief, Together
@@ -29,7 +29,7 @@ from lather.desktop.screens.desk import panel, rule
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
-_PHOTO_PX = 440
+_PHOTO_PX, _LEAST_PHOTO_PX = 440, 300
 _CAUTIONS = {
     "identity-true": "A photo for an identity document must not be retouched.",
     "newborn/child": "A child’s picture needs the guardians’ consent. A child’s body is not reshaped.",
@@ -88,12 +88,13 @@ class BriefScreen(QWidget):
         holder = QWidget()
         holder.setLayout(left)
         left.setContentsMargins(0, 0, 0, 0)
-        holder.setFixedWidth(_PHOTO_PX)
-        row.addWidget(holder)
+        holder.setMinimumWidth(_LEAST_PHOTO_PX)
+        holder.setMaximumWidth(_PHOTO_PX)
+        row.addWidget(holder, _PHOTO_PX)
         side = panel(100)
         side.setMinimumWidth(0)
         side.setMaximumWidth(16_777_215)
-        row.addWidget(side, 1)
+        row.addWidget(side, 1280 - _PHOTO_PX)
         column = QVBoxLayout(side)
         column.setContentsMargins(18, 10, 18, 8)
         column.setSpacing(7)
@@ -110,7 +111,13 @@ class BriefScreen(QWidget):
         inside.setContentsMargins(0, 0, 0, 0)
         inside.addWidget(self.table)
         inside.addStretch(1)
-        for widget in (plan, self.facts, self.limits):
+        plan.setObjectName("panel")
+        scroll = QScrollArea()
+        scroll.setAccessibleName("Plan")
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(plan)
+        for widget in (scroll, self.facts, self.limits):
             self.stack.addWidget(widget)
         column.addWidget(self.stack, 1)
         column.addWidget(rule())

@@ -10,7 +10,9 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
+    QMenu,
     QPushButton,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -72,11 +74,14 @@ class LogbookScreen(QWidget):
         for box, name in ((self.month, "Month"), (self.kind, "Kind of job"), (self.route, "Route"),
                           (self.gauges, "Gauges at delivery")):
             box.setAccessibleName(name)
+            box.setMinimumContentsLength(6)
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            box.setMaximumWidth(150)
         self.demo = Switch("Demo jobs, made up", False)
         self.csv, self.backup = QPushButton("Save as CSV"), QPushButton("Back up")
-        self.take_in, self.check = QPushButton("Take in …"), QPushButton("Check")
-        self.take_in.setToolTip("Take in the logbook of a second machine")
-        self.check.setToolTip("See whether the logbook is whole, and repair it if it is not")
+        self.more = QPushButton("More")
+        self.more.setObjectName("menu")
         self.table = LogTable()
         self.stages, self.months, self.speed = StageChart(), MonthChart(), SpeedChart()
         self.plan, self.earned = PlanChart(), EarnedChart()
@@ -105,14 +110,15 @@ class LogbookScreen(QWidget):
         self.messages.show_hint(_HINT)
         head = QHBoxLayout()
         head.setSpacing(8)
-        self.search.setFixedWidth(190)
+        self.search.setMinimumWidth(110)
+        self.search.setMaximumWidth(200)
         for widget in (self.search, self.month, self.kind, self.route, self.gauges):
-            head.addWidget(widget)
+            head.addWidget(widget, 2)
         head.addStretch(1)
         head.addWidget(self.demo)
         head.addWidget(QLabel("demo jobs"))
         head.addSpacing(6)
-        for button in (self.csv, self.backup, self.take_in, self.check):
+        for button in (self.csv, self.backup, self.more):
             head.addWidget(button)
         body.addLayout(head)
         body.addWidget(self.table, 3)
@@ -165,8 +171,10 @@ class LogbookScreen(QWidget):
         self.demo.clicked.connect(self._demo_switched)
         self.csv.clicked.connect(self._save_csv)
         self.backup.clicked.connect(self._back_up)
-        self.take_in.clicked.connect(self._take_in)
-        self.check.clicked.connect(self._check)
+        menu = QMenu(self.more)
+        menu.addAction("Take in a second machine’s logbook …", self._take_in)
+        menu.addAction("See whether the logbook is whole", self._check)
+        self.more.setMenu(menu)
         self.table.opened.connect(self.job_wanted)
         self.first.chosen.connect(lambda key: (self.stages.setVisible(key == "stage"),
                                                self.months.setVisible(key == "time")))
