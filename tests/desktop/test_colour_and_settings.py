@@ -165,7 +165,7 @@ class HandsTest(WindowCase):
         left, right = image.pixelColor(x, y), image.pixelColor(x + half, y)
         self.assertLess(abs(left.red() - right.red()) + abs(left.green() - right.green()), 4)
         layer = self.window.job.layer
-        review.sliders[layer.id].set_value(40, tell=True)
+        review.layers.sliders[layer.id].set_value(40, tell=True)
         self.assertAlmostEqual(self.window.job.layer.strength, 0.4)
 
     def test_the_start_screen_offers_the_way_in(self):

@@ -12,9 +12,9 @@ from lather.cli.workers import in_processes
 from lather.core.engine.export import Output
 from lather.core.errors import RequestError
 from lather.core.find.colour import automatic_whitening
-from lather.core.find.even import even_all_command
 from lather.core.find.finder import find_all
 from lather.core.find.mend import can_mend, mend_all
+from lather.core.find.routes import crisp_command, evening_command
 from lather.core.find.strands import chosen_hairs
 from lather.core.imageio.write import DEPTHS, format_for
 from lather.core.job.commands import SetBrief, SetFinds, Together
@@ -23,7 +23,7 @@ from lather.core.kinds.registry import stage_of_kind
 from lather.core.session import Session
 from lather.core.stages.registry import STAGES
 
-ROUTES = ("light", "mend")
+ROUTES = ("light", "bands", "sweep", "veil", "mend")
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -36,7 +36,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--soft", type=number(0, 100), default=0.0, metavar="PERCENT",
                         help="share of the finest stray hairs to leave, for a soft look")
     parser.add_argument("--route", choices=ROUTES, default=ROUTES[0],
-                        help="light: mend, even, calm, take shine down, whiten; mend: only mend (default: light)")
+                        help="how skin is evened: light alone, tone bands, sweeps, a veil; mend: only mend, nothing "
+                        "evened or calmed (default: light)")
     parser.add_argument("--brief", help="kind of job, for how much of creases and hollows stays: "
                         + ", ".join(job_kinds()))
     add_delivery_arguments(parser)
@@ -65,10 +66,15 @@ def mend_photo(
         if command is not None:
             session.history.do(command)
     mended = done["mend"] + done["strands"]
-    calmed, whitened = _colour(session, wanted) if route == "light" else (0, [])
-    evening = even_all_command(session.job, session.photo.bounds) if route == "light" else None
-    if evening is not None:
-        session.history.do(evening)
+    calmed, whitened = _colour(session, wanted) if route != "mend" else (0, [])
+    evening = None
+    if route != "mend":
+        session.history.do(SetBrief("route", route))
+        evening = evening_command(session.engine, session.job, measures, route)
+        sharpening = crisp_command(session.engine, session.job, measures) if route in ("bands", "veil") else None
+        for command in (evening, sharpening):
+            if command is not None:
+                session.history.do(command)
     by_itself = set()
     for info in STAGES:
         command = info.automatic(session.job, measures) if info.automatic else None

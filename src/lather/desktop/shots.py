@@ -153,6 +153,7 @@ def take_shots(folder: str | Path, stages: Collection[str] = tuple(STAGE_SHOTS))
         review = window.screens["review"]
         review._set_mode(mode)
         wait_for(review.canvas.ready)
+        wait_for(review.idle, 60)
         if mode == "side":
             review._set_zoom("1")
             review.canvas.centre_on(940, 800)

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QFileDialog, QMainWindow, QStackedWidget, QVBoxLayou
 
 from lather.core.deliver.proof_sheet import is_answer, read_answer, take_answer
 from lather.core.errors import ChangedOnDisk, LatherError
+from lather.core.gauges.pull_back import acting_layers
 from lather.core.job.journal import Leftover, leftovers, leftovers_of
 from lather.core.job.member_names import new_stem, readable_name
 from lather.core.job.model import STAGE_IDS
@@ -19,6 +20,7 @@ from lather.core.stages.registry import is_computed
 from lather.core.threads import BACKGROUND
 from lather.desktop import settings
 from lather.desktop.background import Background
+from lather.desktop.controls.judging import Judging
 from lather.desktop.controls.planning import Planning
 from lather.desktop.controls.timekeeping import Timekeeping
 from lather.desktop.input.keys import KeyFilter
@@ -57,6 +59,7 @@ class MainWindow(QMainWindow):
         self.job: OpenJob | None = None
         self.planning: Planning | None = None
         self.time: Timekeeping | None = None
+        self.judging: Judging | None = None
         self.records = Records(self)
         self.records.problem.connect(self.warn)
         self._background = Background(self)
@@ -197,10 +200,14 @@ class MainWindow(QMainWindow):
         self.planning = Planning(self.job, desk.measured, self.records, self)
         self.planning.message.connect(self.say)
         self.planning.changed.connect(self._show_time)
+        self.judging = Judging(self.job, desk.measured, self)
+        self.judging.message.connect(self.say)
+        self.judging.judged.connect(self._show_worst)
         brief = BriefScreen(self.job, desk.found.looking, self.planning)
         brief.to_desk.connect(self._from_brief)
-        for key, screen in (("brief", brief), ("desk", desk), ("review", ReviewScreen(self.job)),
-                            ("deliver", DeliverScreen(self.job, self.records, self.planning, self.time))):
+        review = ReviewScreen(self.job, self.judging, self.records)
+        deliver = DeliverScreen(self.job, self.records, self.planning, self.time)
+        for key, screen in (("brief", brief), ("desk", desk), ("review", review), ("deliver", deliver)):
             screen.message.connect(self.say)
             self.screens[key] = screen
             self.stack.addWidget(screen)
@@ -237,6 +244,7 @@ class MainWindow(QMainWindow):
                 self.planning.note()
             self.time.close()
             self.planning.close()
+            self.judging.close()
         for screen in self.screens.values():
             screen.close_job()
             self.stack.removeWidget(screen)
@@ -245,9 +253,9 @@ class MainWindow(QMainWindow):
         self.screens = {}
         if self.job is not None:
             self.job.close(keep_journal=keep_journal)
-            for part in (self.job, self.time, self.planning):
+            for part in (self.job, self.time, self.planning, self.judging):
                 part.deleteLater()
-            self.job = self.time = self.planning = None
+            self.job = self.time = self.planning = self.judging = None
             QTimer.singleShot(_FREED_AFTER_MS, lambda: BACKGROUND.submit(give_back_memory))  # the screens are gone then
 
     def _may_leave(self) -> bool:
@@ -309,6 +317,15 @@ class MainWindow(QMainWindow):
         planned = {row.stage_id: row.seconds if row.do else 0 for row in plan.rows} if plan is not None else {}
         self.screens["desk"].course.show_time(self.time.seconds, planned,
                                               {row.stage_id for row in plan.rows if not row.do} if plan else set())
+
+    def _show_worst(self) -> None:
+        """The gauge that is furthest over its limit, named in the course strip where it is caused."""
+        over = self.judging.over
+        acting = {stage_id for stage_id, _ in acting_layers(self.job.job)}
+        worst = over[0] if over else None
+        caused_in = [stage for stage in (worst.gauge.stages or STAGE_IDS) if stage in acting] if worst else []
+        text = f"{worst.gauge.label} {worst.text} · {worst.state}" if worst else ""
+        self.screens["desk"].course.show_worst(caused_in[-1] if caused_in else "", text)
 
     def _toggle_pause(self) -> None:
         if self.time is not None:

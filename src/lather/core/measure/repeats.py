@@ -18,6 +18,8 @@ _CELL_SHARE = 0.008  # of the face's width: grid on which sources are compared
 _SHARED = 0.4  # of the smaller source that another one takes as well
 _VISIBLE = 0.5  # of effective strength, from which what is copied is seen
 _LARGE_SHARE = 0.06  # of the face's width: a plain copy of skin as large as this is seen beside its source
+_MARKS = ("mole", "freckle", "blemish_dark", "blemish_red", "blemish_bright", "scar")
+_MARK_DE = 4.0
 _LEAST_MATCHES = 6
 _RATIO = 0.75  # best match against the second (Lowe)
 _CHANGED_L = 1.0
@@ -60,7 +62,7 @@ def repeats_of_job(job: Job, face_px: float, skin_at: Callable[[float, float], f
         x, y, radius = _place(edit)
         matrix = affine(edit.offset, edit.turn)
         sx, sy = matrix @ (x, y, 1.0)
-        plain = edit.tool == "copy" and edit.mode == "any" and not edit.own_texture and not sources & targets
+        plain = edit.tool == "copy" and edit.mode == "any" and not sources & targets
         if plain and size >= _LARGE_SHARE * face_px and min(skin_at(x, y), skin_at(sx, sy)) > 0.5:
             found.append(Repeat((sx, sy, radius), (x, y, radius), (edit.id,), "skin copied as it is"))
         found += _marks_along(job, edit, sources, cell, matrix)
@@ -72,7 +74,7 @@ def _visible_copies(job: Job) -> list[Stroke]:
     for stage in job.stages:
         for layer in stage.layers if stage.on else ():
             for edit in layer.edits if layer.on else ():
-                if edit.offset is not None and edit.tool != "sweep" and (
+                if edit.offset is not None and edit.tool != "sweep" and not edit.own_texture and (
                         stage.strength * layer.strength * edit.brush.ceiling >= _VISIBLE):
                     made.append(edit)
     return made
@@ -112,9 +114,9 @@ def _marks_along(job: Job, edit: Stroke, sources: frozenset, cell: float, matrix
     """Marks and flaws inside the source, that are now seen twice."""
     found = []
     for find in job.finds or ():
-        if find.path is not None or (int(find.x // cell), int(find.y // cell)) not in sources:
+        if find.kind not in _MARKS or (int(find.x // cell), int(find.y // cell)) not in sources:
             continue
-        if job.find_state(find) == "mended" or find.id == edit.find or find.kind.startswith("blotch"):
+        if job.find_state(find) == "mended" or find.id == edit.find or find.contrast_de < _MARK_DE:
             continue
         back = np.linalg.inv(matrix[:, :2]) @ (np.array([find.x, find.y]) - matrix[:, 2])
         found.append(Repeat((find.x, find.y, find.size_px), (float(back[0]), float(back[1]), find.size_px), (edit.id,),

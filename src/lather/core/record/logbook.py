@@ -19,7 +19,7 @@ from lather.core.errors import LatherError
 from lather.core.record.clock import Span
 from lather.core.record.entries import DeliveryNote, GaugeNote, LogEntry
 
-SCHEMA = 1
+SCHEMA = 2  # 1 had no looks
 _BUSY_S = 10.0
 _TABLES = """
 CREATE TABLE IF NOT EXISTS jobs (id TEXT PRIMARY KEY, title TEXT NOT NULL DEFAULT '', client TEXT NOT NULL DEFAULT '',
@@ -38,9 +38,10 @@ CREATE TABLE IF NOT EXISTS gauges (job_id TEXT NOT NULL, gauge TEXT NOT NULL, la
 CREATE TABLE IF NOT EXISTS deliveries (uid TEXT PRIMARY KEY, job_id TEXT NOT NULL, output TEXT NOT NULL, path TEXT NOT
     NULL, format TEXT NOT NULL, width INTEGER NOT NULL, height INTEGER NOT NULL, bytes INTEGER NOT NULL, sha256 TEXT NOT
     NULL, profile TEXT NOT NULL DEFAULT '', at TEXT NOT NULL);
+CREATE TABLE IF NOT EXISTS looks (uid TEXT PRIMARY KEY, job_id TEXT NOT NULL, picked TEXT NOT NULL, at TEXT NOT NULL);
 """
 _KEYS = {"jobs": "id", "spans": "uid", "planned": "job_id, stage", "finds": "job_id, kind", "gauges": "job_id, gauge",
-         "deliveries": "uid"}
+         "deliveries": "uid", "looks": "uid"}
 
 
 class LogbookError(LatherError):
@@ -164,6 +165,15 @@ class Logbook:
                 note.sha256, note.profile, note.at))
             db.execute("UPDATE jobs SET delivered_at = ? WHERE id = ?", (note.at, job_id))
 
+    def add_look(self, job_id: str, picked: str) -> None:
+        """What fresh eyes took for the more natural: photo or retouch."""
+        with self._change() as db:
+            db.execute("INSERT INTO looks VALUES (?, ?, ?, ?)", (uuid.uuid4().hex, job_id, picked, now()))
+
+    def looks(self, job_id: str) -> list[str]:
+        """What was picked, the first look first."""
+        return [row[0] for row in self._rows("SELECT picked FROM looks WHERE job_id = ? ORDER BY at", (job_id,))]
+
     def set_price(self, job_id: str, price_cents: int | None) -> None:
         with self._change() as db:
             db.execute("UPDATE jobs SET price_cents = ? WHERE id = ?", (price_cents, job_id))
@@ -255,7 +265,7 @@ class Logbook:
             later = {row[0] for row in other["jobs"] if row[12] > changed.get(row[0], "")}
             for table, rows in other.items():
                 for row in rows:
-                    by_uid = table in ("spans", "deliveries")
+                    by_uid = table in ("spans", "deliveries", "looks")
                     wins = not by_uid and row[0] in later
                     marks = ", ".join("?" * len(row))
                     db.execute(f"INSERT OR {'REPLACE' if wins else 'IGNORE'} INTO {table} VALUES ({marks})", row)
@@ -269,7 +279,10 @@ def _rows_of(path: Path) -> dict[str, list[tuple]]:
         widths = {table: len(form._rows(f"PRAGMA table_info({table})")) for table in _KEYS}
     try:
         with closing(sqlite3.connect(f"file:{path}?mode=ro", uri=True)) as db:
-            rows = {table: db.execute(f"SELECT * FROM {table}").fetchall() for table in _KEYS}
+            there = {row[0] for row in db.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+            if not there & set(_KEYS):
+                raise sqlite3.DatabaseError("it holds none of its tables")
+            rows = {table: db.execute(f"SELECT * FROM {table}").fetchall() if table in there else [] for table in _KEYS}
     except sqlite3.Error as error:
         raise LogbookError(f"{path.name} is no logbook of Lather ({error}); choose a logbook.sqlite.") from error
     if any(rows[table] and len(rows[table][0]) != widths[table] for table in _KEYS):

@@ -14,21 +14,23 @@ from lather.core.lamps.registry import PLAIN, under_lamp
 from lather.core.types import TILE, Rect, tile_rect, tiles_of
 from lather.desktop.canvas.display import DisplayConverter
 from lather.desktop.canvas.navigation import Navigation
-from lather.desktop.canvas.photo_view import PhotoView
+from lather.desktop.canvas.photo_view import HALVED, PhotoView
 from lather.desktop.canvas.picture_painter import PicturePainter
 from lather.desktop.canvas.tile_store import Showing, TileStore
 from lather.desktop.input.keys import TAKES_COMMANDS
 from lather.desktop.input.pen import PenEvent, from_mouse, from_tablet
 from lather.desktop.theme.tokens import theme
 
-MODES = ("after", "before", "wipe", "side")
+MODES = ("after", "before", "wipe", "side", "unnamed")
+_PAGE = "#f4f4f2"  # paper, without a tint
 
 
 class PhotoCanvas(PhotoView):
     """Shows one job. Pen and mouse arrive as `pen(PenEvent)`; moving the picture is handled by `navigation`.
 
-    mode: "after", "before", "wipe" (photo left of the line), "side" (photo | retouch). lamp: of LAMPS,
-    or PLAIN; lamp_settings: what was set for it. photo_moved: before is the photo as the retouch moves it.
+    mode: "after", "before", "wipe" (photo left of the line), "side" (photo | retouch), "unnamed" (the same, but
+    nobody says which is which; swapped: the retouch is left). page: shown on paper white instead of grey. lamp: of
+    LAMPS, or PLAIN; lamp_settings: what was set for it. photo_moved: before is the photo as the retouch moves it.
     """
 
     pen = pyqtSignal(object)
@@ -43,6 +45,7 @@ class PhotoCanvas(PhotoView):
         self.store.arrived.connect(self._tile_arrived)
         self.store.failed.connect(self.failed)
         self.wipe = 0.5
+        self.swapped = self.page = False
         self.overlay = None  # callable(painter, canvas), draws over the photo in device px
         self.navigation = Navigation(self)
         self.painter = PicturePainter(self)
@@ -120,7 +123,7 @@ class PhotoCanvas(PhotoView):
 
     def update_rect(self, rect: Rect, level: int) -> None:
         """Draw again what lies over a rectangle of a level."""
-        if self.mode == "side":
+        if self.mode in HALVED:
             self.update()
             return
         self.update(self._widget_rect(self.painter.screen_rect(rect, level)))
@@ -136,7 +139,7 @@ class PhotoCanvas(PhotoView):
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
         ratio = self.devicePixelRatioF()
-        painter.fillRect(event.rect(), QColor(theme().surround))
+        painter.fillRect(event.rect(), QColor(_PAGE if self.page else theme().surround))
         painter.scale(1 / ratio, 1 / ratio)
         if self._job is not None:
             dirty = event.rect()

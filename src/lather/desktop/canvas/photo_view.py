@@ -13,6 +13,10 @@ _TOP_LEVEL_PX = 200  # the coarsest level is no longer than that
 _ZOOM_STEP = 480  # of the wheel, for twice the size
 
 
+HALVED = ("side", "unnamed")
+"""Modes in which each half of the widget shows the picture."""
+
+
 class PhotoView(QWidget):
     """`view_changed()` after every move. mode: "side" halves the widget. Places that `to_screen` takes are the photo's:
     what the job moves (`_warp`) lies between the two.
@@ -71,7 +75,7 @@ class PhotoView(QWidget):
         """In side-by-side mode each half is a canvas of its own."""
         ratio = self.devicePixelRatioF()
         width, height = round(self.width() * ratio), round(self.height() * ratio)
-        return self.view.resized(width // 2 if self.mode == "side" else width, height)
+        return self.view.resized(width // 2 if self.mode in HALVED else width, height)
 
     def source_at(self, position: QPointF) -> tuple[float, float]:
         """Place of the photo under a point of the widget (logical px)."""
@@ -99,7 +103,7 @@ class PhotoView(QWidget):
 
     def to_device(self, position: QPointF) -> QPointF:
         device = position * self.devicePixelRatioF()
-        if self.mode == "side" and device.x() >= self.view.width:
+        if self.mode in HALVED and device.x() >= self.view.width:
             device.setX(device.x() - self.view.width)
         return device
 

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRect, QRectF
 from PyQt6.QtGui import QPainter, QPainterPath
 
 from lather.core.types import TILE, Rect, tile_rect, tiles_of
+from lather.desktop.canvas.photo_view import HALVED
 from lather.desktop.canvas.pointer import draw_split_line, draw_tag
 
 if TYPE_CHECKING:
@@ -30,16 +31,18 @@ class PicturePainter:
     def draw(self, painter: QPainter, dirty: QRect) -> None:
         canvas = self._canvas
         width, height = round(canvas.width() * canvas.devicePixelRatioF()), canvas.view.height
-        if canvas.mode == "side":
-            half = width // 2
-            for before, left in ((True, 0), (False, half)):
+        if canvas.mode in HALVED:
+            half, unnamed = width // 2, canvas.mode == "unnamed"
+            photo_left = not (unnamed and canvas.swapped)
+            for before, left in ((photo_left, 0), (not photo_left, half)):
                 painter.save()
                 painter.setClipRect(QRect(left, 0, half, height))
                 painter.translate(left, 0)
                 self._draw_tiles(painter, dirty.translated(-left, 0), before)
                 painter.restore()
-            draw_tag(painter, 12, 24, "Photo")
-            draw_tag(painter, half + 12, 24, "Retouch")
+            names = ("A", "B") if unnamed else ("Photo", "Retouch")
+            draw_tag(painter, 12, 24, names[0])
+            draw_tag(painter, half + 12, 24, names[1])
             draw_split_line(painter, half, height)
         elif canvas.mode == "wipe":
             line = round(canvas.wipe * width)

@@ -45,8 +45,16 @@ class TourControl(QObject):
             self.job.amend(SetBrief(SEEN, []))
             self.at = ""
             stop = self.next_stop()
-        if stop is None:
-            return
+        if stop is not None:
+            self._arrive(stop)
+
+    def go_to(self, stop_id: str) -> None:
+        """To a stop of one's choice."""
+        stop = next((one for one in self.stops if one.id == stop_id), None)
+        if stop is not None:
+            self._arrive(stop)
+
+    def _arrive(self, stop: TourStop) -> None:
         self.at = stop.id
         self.look(stop)
         self.job.amend(SetBrief(SEEN, [one.id for one in self.stops if one.id in self.seen | {stop.id}]))

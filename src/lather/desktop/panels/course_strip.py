@@ -48,6 +48,7 @@ class _StageCell(QFrame):
         column.addLayout(head)
         column.addLayout(row)
         self._shown = None
+        self._words = self._worst = ""
 
     def show_time(self, seconds: int, planned: int, left_out: bool) -> None:
         """Minutes done / planned; nothing where neither is."""
@@ -58,6 +59,17 @@ class _StageCell(QFrame):
         self.layout().activate()  # at once: it changes while nobody does anything
         over = planned and seconds > 1.1 * planned + 30
         self.time.setStyleSheet(f"color: {theme().near_text};" if over else "")
+
+    def show_worst(self, text: str) -> None:
+        """A gauge over its limit, named in the place of the count; "" if none is caused here."""
+        if text != self._worst:
+            self._worst = text
+            self._say_count()
+
+    def _say_count(self) -> None:
+        self.count.setText(self._worst or self._words)
+        self.count.set_tip(self._worst)
+        self.count.setStyleSheet(f"color: {theme().near_text};" if self._worst else "")
 
     def show_job(self, job: Job, taken: bool) -> None:
         stage, info = job.stage(self.info.id), self.info
@@ -76,7 +88,8 @@ class _StageCell(QFrame):
         chosen.setStrikeOut(not stage.on)
         self.title.setFont(chosen)
         words = f"{edits} {info.edit_word}{'s' * (edits != 1)}" if edits else _by_itself(stage) if acts else ""
-        self.count.setText(words)
+        self._words = words
+        self._say_count()
         self.strength.setText("off" if not stage.on else f"{stage.strength * 100:.0f} %" if acts else "")
         self.strength.setVisible(not stage.on or stage.strength < 1)  # the whole strength needs no word
         said = ", ".join(word for word in (words or "nothing yet", self.strength.text()) if word)
@@ -120,6 +133,11 @@ class CourseStrip(QWidget):
         """Minutes by stage, done and planned. left_out: stages that the plan leaves."""
         for stage_id, cell in self.cells.items():
             cell.show_time(seconds.get(stage_id, 0), planned.get(stage_id, 0), stage_id in left_out)
+
+    def show_worst(self, stage_id: str, text: str) -> None:
+        """The worst gauge over its limit, in the stage that causes it."""
+        for own, cell in self.cells.items():
+            cell.show_worst(text if own == stage_id else "")
 
     def show_job(self, job: Job, stage_id: str) -> None:
         for cell in self.cells.values():

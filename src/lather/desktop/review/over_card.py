@@ -1,0 +1,83 @@
+"""A gauge over its limit: by how much, which layers cause it, and what would bring it back."""
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QVBoxLayout
+
+from lather.core.gauges.judged import JudgedGauge
+from lather.core.gauges.pull_back import Offer
+from lather.desktop.theme.style import font
+from lather.desktop.theme.tokens import SMALL_PT, theme
+
+
+class OverCard(QFrame):
+    """`map_wanted(name)` when clicked."""
+
+    map_wanted = pyqtSignal(str)
+
+    def __init__(self, one: JudgedGauge, parent=None):
+        super().__init__(parent)
+        self.one = one
+        self.setObjectName("card")
+        self.setStyleSheet(f"#card {{ background: {theme().raised}; border: 1px solid {theme().near}; "
+                           "border-radius: 6px; }")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(9, 6, 9, 7)
+        column.setSpacing(2)
+        sign, end = ("≥", one.low) if one.state == "low" else ("≤", one.high)
+        limit = f"{sign} {one.gauge.written.format(end)}"
+        self.head = QLabel(f"{one.gauge.label} {one.text} · {limit}")
+        self.head.setFont(font(strong=True))
+        self.head.setStyleSheet(f"color: {theme().near_text};")
+        self.head.setWordWrap(True)
+        self.head.setToolTip(one.why)
+        self.causes = QLabel("Looking for what causes it …")
+        self.causes.setObjectName("quiet")
+        self.causes.setFont(font(SMALL_PT))
+        self.causes.setWordWrap(True)
+        column.addWidget(self.head)
+        column.addWidget(self.causes)
+
+    def show_offer(self, offer: Offer) -> None:
+        name = self.one.gauge.id
+        causes = offer.causes.get(name, ())
+        words = ", ".join(f"{cause.name} ({cause.stage_id.capitalize()}) {100 * cause.share:.0f} %" for cause in causes)
+        text = f"Caused by: {words}." if words else ""
+        if name in offer.beyond:
+            text = f"{text} No way back by strengths: {offer.beyond[name]}.".strip()
+        helped = "Comes inside with the steps below." if name in offer.helped else "No layer’s strength changes it."
+        self.causes.setText(text or helped)
+
+    def mousePressEvent(self, event) -> None:
+        self.map_wanted.emit(self.one.gauge.id)
+
+
+class OfferBox(QFrame):
+    """What brings all of them back at once. `shown(on)`: preview held, `taken()`."""
+
+    shown = pyqtSignal(bool)
+    taken = pyqtSignal()
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.setObjectName("notice")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(9, 6, 9, 7)
+        column.setSpacing(3)
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        self.words.setFont(font(SMALL_PT))
+        self.preview, self.take = QPushButton("Hold to see"), QPushButton("Turn down")
+        self.preview.pressed.connect(lambda: self.shown.emit(True))
+        self.preview.released.connect(lambda: self.shown.emit(False))
+        self.take.clicked.connect(self.taken)
+        self.take.setObjectName("primary")
+        column.addWidget(self.words)
+        column.addWidget(self.preview)
+        column.addWidget(self.take)
+        self.hide()
+
+    def show_offer(self, offer: Offer | None) -> None:
+        self.setVisible(offer is not None and bool(offer.steps))
+        if offer is not None and offer.steps:
+            self.words.setText("\n".join(step.text() for step in offer.steps))
+            self.take.setToolTip("One step, which undo takes back")
