@@ -71,7 +71,8 @@ def main() -> None:
         for route in ROUTES:
             finished(session, measures, route)
             values = measured_whole(session.engine, session.job, measures, most_tiles=TILES)
-            print(sitter, route, {name: round(values[name], 2) for name in TOLD if values[name] is not None}, flush=True)
+            told = {name: round(values[name], 2) for name in TOLD if values[name] is not None}
+            print(sitter, route, told, flush=True)
             while session.history.position > at:
                 session.history.undo()
             lead, way, seen = *LEADS[route], []
@@ -87,12 +88,14 @@ def main() -> None:
                     out = [one.gauge.id for one in over_limit(values, None)]
                     left = [] if offer.command is None else over_limit(measured_whole(
                         session.engine, offer.command.apply(session.job), measures, most_tiles=TILES), None)
-                    print(f"  {route} at full strength: over {out}; {[step.text() for step in offer.steps]}; still over "
-                          f"{[one.gauge.id for one in left]}; {took:.1f} s", flush=True)
+                    steps, still = [step.text() for step in offer.steps], [one.gauge.id for one in left]
+                    print(f"  {route} at full strength: over {out}; {steps}; still over {still}; {took:.1f} s",
+                          flush=True)
                 session.history.undo()
             ordered = [way * b > way * a for n, a in enumerate(seen) for b in seen[n + 1 :]]
             right, pairs = right + sum(ordered), pairs + len(ordered)
-            print(f"  {lead}: {[round(v, 1) for v in seen]}: {sum(ordered)} of {len(ordered)} pairs in order", flush=True)
+            values = [round(v, 1) for v in seen]
+            print(f"  {lead}: {values}: {sum(ordered)} of {len(ordered)} pairs in order", flush=True)
     print(f"{right} of {pairs} pairs in order ({100 * right / pairs:.0f} %)")
 
 

@@ -95,7 +95,8 @@ class CommandTest(unittest.TestCase):
     def test_practice_make_writes_a_plate_that_can_be_opened(self):
         done = self.lather("practice", "make", "--sitter", "marlow", "--flaw", "blemish_dark=3", "--out", "p")
         self.assertEqual(done.returncode, 0, done.stderr)
-        self.assertEqual(sorted(os.listdir(self.folder / "p")), ["flaws.json", "photo.png", "truth.png", "zones.png"])
+        self.assertEqual(sorted(os.listdir(self.folder / "p")),
+                         ["flaws.json", "photo.png", "truth.png", "wanted.png", "zones.png"])
         self.assertEqual(len(json.loads((self.folder / "p" / "flaws.json").read_text())["finds"]), 3)
         self.assertEqual(Session.open(self.folder / "p" / "photo.png").photo.width, 2000)
 

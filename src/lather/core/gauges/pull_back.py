@@ -21,7 +21,7 @@ _COUNTS = 0.04  # of how far a gauge is out, that a layer must take back to coun
 _TRIES = 5
 _ROUNDS = 3
 _MOST_CAUSES = 4
-_FEW_TILES = 8
+_FEW_TILES = 12
 
 
 @dataclass(frozen=True)

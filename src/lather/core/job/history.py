@@ -26,6 +26,10 @@ class History:
     def job(self) -> Job:
         return self._job_at(self._position)
 
+    def job_at(self, position: int) -> Job:
+        """The job as it was after so many steps."""
+        return self._job_at(max(0, min(position, len(self._commands))))
+
     @property
     def base(self) -> Job:
         return self._jobs[0]

@@ -43,6 +43,21 @@ class Plate:
     flaws: list[Flaw]
     grain: Grain
 
+    def wanted(self) -> np.ndarray:
+        """What a perfect hand makes of the photo, uint16 (h, w, 3): the truth, with the marks that are to stay."""
+        picture = self.truth.copy()
+        for flaw in self.flaws:
+            if flaw.keeper:
+                reach = int(1.5 * flaw.size_px) + 3
+                part = np.s_[max(0, int(flaw.y) - reach) : int(flaw.y) + reach,
+                             max(0, int(flaw.x) - reach) : int(flaw.x) + reach]
+                own = np.zeros(self.zones[part].shape, np.uint8)
+                corner = (part[1].start, part[0].start)
+                cv2.fillPoly(own, [np.round(np.array(flaw.outline) - corner).astype(np.int32).reshape(-1, 1, 2)], 1)
+                own = cv2.dilate(own, np.ones((7, 7), np.uint8)) > 0
+                picture[part][own] = self.photo[part][own]
+        return picture
+
     def to_json(self) -> dict:
         height, width = self.zones.shape
         return {
@@ -121,7 +136,7 @@ def _codes(encoded: np.ndarray) -> np.ndarray:
 
 
 def write_plate(plate: Plate, folder: str | Path) -> None:
-    """photo.png, truth.png, zones.png and flaws.json in `folder`, which is made. Raises SaveError."""
+    """photo.png, truth.png, wanted.png, zones.png and flaws.json in `folder`, which is made. Raises SaveError."""
     folder = Path(folder)
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -130,6 +145,7 @@ def write_plate(plate: Plate, folder: str | Path) -> None:
     profile = profiles.srgb_profile()
     write_picture(folder / "photo.png", plate.photo, profile=profile)
     write_picture(folder / "truth.png", plate.truth, profile=profile)
+    write_picture(folder / "wanted.png", plate.wanted(), profile=profile)
     zones = cv2.imencode(".png", plate.zones)[1].tobytes()
     for name, data in (("zones.png", zones), ("flaws.json", json.dumps(plate.to_json(), indent=1).encode())):
         write_atomically(folder / name, lambda file, data=data: file.write(data))

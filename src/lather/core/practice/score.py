@@ -72,13 +72,14 @@ def read_folder(folder: str | Path) -> PracticeFolder:
     return PracticeFolder(photo, truth, zones, flaws, profile, width)
 
 
-def score_picture(folder: PracticeFolder, result: Lab) -> Score:
-    """Raises RequestError if the result has another size."""
+def score_picture(folder: PracticeFolder, result: Lab, error: np.ndarray | None = None) -> Score:
+    """error: of the result's tone to the truth, where it is known. Raises RequestError if the result has another size.
+    """
     if result.shape != folder.truth.shape:
         height, width = folder.truth.shape[:2]
         raise RequestError(f"The result is {result.shape[1]} × {result.shape[0]} px, the practice picture {width} × "
                            f"{height}; deliver it at full size.")
-    error = tone_error(result, folder.truth, folder.face_width_px)
+    error = tone_error(result, folder.truth, folder.face_width_px) if error is None else error
     flawed = np.zeros(folder.zones.shape, np.uint8)
     for flaw in folder.flaws:
         if "label" in flaw:  # a whole zone of the plate
@@ -89,10 +90,9 @@ def score_picture(folder: PracticeFolder, result: Lab) -> Score:
     skin = (folder.zones == SKIN) & ~near
     removed, by_kind = _removed(folder, error)
     keepers = [f for f in folder.flaws if f.get("keeper")]
-    intact = [float(_inside(error, f).mean()) <= KEEPER_DE for f in keepers]
+    intact = [float(inside(error, f).mean()) <= KEEPER_DE for f in keepers]
     if keepers:  # against the photo: the truth does not have them
-        kept_error = tone_error(result, folder.photo, folder.face_width_px)
-        intact = [float(_inside(kept_error, f).mean()) <= KEEPER_DE for f in keepers]
+        intact = [changed_de(folder, result, f) <= KEEPER_DE for f in keepers]
     clean = float((error[skin] <= CLEAN_DE).mean()) if skin.any() else 1.0
     spared = clean if not intact else 0.5 * clean + 0.5 * float(np.mean(intact))
     whole_skin = ((folder.zones == SKIN) & (flawed == 0)).astype(np.float32)
@@ -112,11 +112,21 @@ def score_file(folder: str | Path, result: str | Path) -> Score:
     return score_picture(read, _lab_of(Path(result))[0])
 
 
+def changed_de(folder: PracticeFolder, result: Lab, flaw: dict) -> float:
+    """Mean change of the tone inside a flaw since the photo, ΔE00; read around it only."""
+    reach = int(flaw["size_px"] + 0.06 * folder.face_width_px) + 8
+    y0, x0 = max(0, int(flaw["y"]) - reach), max(0, int(flaw["x"]) - reach)
+    part = np.s_[y0 : int(flaw["y"]) + reach, x0 : int(flaw["x"]) + reach]
+    error = tone_error(result[part], folder.photo[part], folder.face_width_px)
+    moved = flaw | {"outline": [[x - x0, y - y0] for x, y in flaw["outline"]], "x": flaw["x"] - x0, "y": flaw["y"] - y0}
+    return float(inside(error, moved).mean())
+
+
 def _polygon(flaw: dict) -> np.ndarray:
     return np.round(np.array(flaw["outline"], float) - 0.5).astype(np.int32).reshape(-1, 1, 2)
 
 
-def _inside(values: np.ndarray, flaw: dict) -> np.ndarray:
+def inside(values: np.ndarray, flaw: dict) -> np.ndarray:
     """Values inside a flaw's outline; the nearest one if the outline holds no pixel."""
     polygon = _polygon(flaw)
     x, y, w, h = cv2.boundingRect(polygon)
@@ -136,8 +146,8 @@ def _removed(folder: PracticeFolder, error: np.ndarray) -> tuple[float, dict]:
     for flaw in folder.flaws:
         if flaw.get("keeper") or not flaw.get("worth", True):
             continue
-        inside = error[folder.zones == flaw["label"]] if "label" in flaw else _inside(error, flaw)
-        ok = float(inside.mean()) <= REMOVED_DE
+        own = error[folder.zones == flaw["label"]] if "label" in flaw else inside(error, flaw)
+        ok = float(own.mean()) <= REMOVED_DE
         gone.append(ok)
         weight.append(flaw["contrast_de"] * np.sqrt(flaw["size_px"]))
         by_kind.setdefault(flaw["kind"], []).append(ok)

@@ -19,7 +19,7 @@ from lather.core.errors import LatherError
 from lather.core.record.clock import Span
 from lather.core.record.entries import DeliveryNote, GaugeNote, LogEntry
 
-SCHEMA = 2  # 1 had no looks
+SCHEMA = 3  # 1 had no looks, 2 no practice
 _BUSY_S = 10.0
 _TABLES = """
 CREATE TABLE IF NOT EXISTS jobs (id TEXT PRIMARY KEY, title TEXT NOT NULL DEFAULT '', client TEXT NOT NULL DEFAULT '',
@@ -38,10 +38,13 @@ CREATE TABLE IF NOT EXISTS gauges (job_id TEXT NOT NULL, gauge TEXT NOT NULL, la
 CREATE TABLE IF NOT EXISTS deliveries (uid TEXT PRIMARY KEY, job_id TEXT NOT NULL, output TEXT NOT NULL, path TEXT NOT
     NULL, format TEXT NOT NULL, width INTEGER NOT NULL, height INTEGER NOT NULL, bytes INTEGER NOT NULL, sha256 TEXT NOT
     NULL, profile TEXT NOT NULL DEFAULT '', at TEXT NOT NULL);
-CREATE TABLE IF NOT EXISTS looks (uid TEXT PRIMARY KEY, job_id TEXT NOT NULL, picked TEXT NOT NULL, at TEXT NOT NULL);
+CREATE TABLE IF NOT EXISTS looks (uid TEXT PRIMARY KEY, job_id TEXT NOT NULL, picked TEXT NOT NULL, at TEXT NOT
+    NULL);
+CREATE TABLE IF NOT EXISTS practice (uid TEXT PRIMARY KEY, lesson INTEGER NOT NULL, seed INTEGER NOT NULL, score REAL
+    NOT NULL, automatic REAL, seconds REAL NOT NULL, at TEXT NOT NULL);
 """
 _KEYS = {"jobs": "id", "spans": "uid", "planned": "job_id, stage", "finds": "job_id, kind", "gauges": "job_id, gauge",
-         "deliveries": "uid", "looks": "uid"}
+         "deliveries": "uid", "looks": "uid", "practice": "uid"}
 
 
 class LogbookError(LatherError):
@@ -174,6 +177,16 @@ class Logbook:
         """What was picked, the first look first."""
         return [row[0] for row in self._rows("SELECT picked FROM looks WHERE job_id = ? ORDER BY at", (job_id,))]
 
+    def add_practice(self, lesson: int, seed: int, score: float, automatic: float | None, seconds: float) -> None:
+        """A lesson that was scored."""
+        with self._change() as db:
+            db.execute("INSERT INTO practice VALUES (?, ?, ?, ?, ?, ?, ?)",
+                       (uuid.uuid4().hex, lesson, seed, score, automatic, seconds, now()))
+
+    def practice(self) -> list[tuple[int, float, float | None, str]]:
+        """(lesson, score, automatic, when) of every lesson that was scored, the first one first."""
+        return self._rows("SELECT lesson, score, automatic, at FROM practice ORDER BY at, rowid")
+
     def set_price(self, job_id: str, price_cents: int | None) -> None:
         with self._change() as db:
             db.execute("UPDATE jobs SET price_cents = ? WHERE id = ?", (price_cents, job_id))
@@ -181,7 +194,7 @@ class Logbook:
     def forget(self, job_id: str) -> None:
         """Everything about one job."""
         with self._change() as db:
-            for table in _KEYS:
+            for table in [table for table in _KEYS if table != "practice"]:
                 db.execute(f"DELETE FROM {table} WHERE {'id' if table == 'jobs' else 'job_id'} = ?", (job_id,))
 
     # reading
@@ -265,7 +278,7 @@ class Logbook:
             later = {row[0] for row in other["jobs"] if row[12] > changed.get(row[0], "")}
             for table, rows in other.items():
                 for row in rows:
-                    by_uid = table in ("spans", "deliveries", "looks")
+                    by_uid = table in ("spans", "deliveries", "looks", "practice")
                     wins = not by_uid and row[0] in later
                     marks = ", ".join("?" * len(row))
                     db.execute(f"INSERT OR {'REPLACE' if wins else 'IGNORE'} INTO {table} VALUES ({marks})", row)

@@ -3,6 +3,7 @@
 from lather.core.stages.planned import Planned, PlanSeen, left
 
 _USUAL_SHARE = 0.006  # of the face's width, where the texture could not be measured
+_VEIL_SHARE = 0.4  # of the time that evening by outlines takes: one wide brush, once over
 
 
 def planned(seen: PlanSeen) -> Planned:
@@ -11,7 +12,7 @@ def planned(seen: PlanSeen) -> Planned:
     width = round(seen.split_px or max(2.0, _USUAL_SHARE * seen.face_px), 1)
     if seen.tool == "veil":
         return Planned(True, "a veil painted in at part strength", f"{width} px, 50 %",
-                       {"width_px": width, "strength_percent": 50}, area=seen.skin_faces, weight=40.0,
+                       {"width_px": width, "strength_percent": 50}, area=_VEIL_SHARE * seen.skin_faces, weight=40.0,
                        start=("width_px", width, "px"))
     return Planned(True, "tone evened under the texture", f"width {width} px", {"width_px": width},
                    area=seen.skin_faces, weight=40.0, start=("width_px", width, "px"))
