@@ -134,7 +134,7 @@ class TooMuchTest(ReviewCase):
         card = next(card for card in review.cards if card.one.gauge.id == "texture_kept")
         QTest.mouseClick(card, Qt.MouseButton.LeftButton)
         self.wait(lambda: review._hatch is not None, 30)
-        self.assertGreater((np.abs(self.picture() - plain).max(-1) > 20).mean(), 0.02)
+        self.assertGreater((np.abs(self.picture() - plain).max(-1) > 20).mean(), 0.008)  # lines of the hatch
         review._take_map("texture_kept")
         QTest.mousePress(review.offer.preview, Qt.MouseButton.LeftButton)
         previewed = self.picture()

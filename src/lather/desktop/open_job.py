@@ -5,6 +5,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from lather.core.deliver.proof_sheet import read_answer, take_answer
 from lather.core.errors import ChangedOnDisk, LatherError, SaveError
 from lather.core.job.archive import save_job
 from lather.core.job.changes import Change, change_between
@@ -136,6 +137,15 @@ class OpenJob(QObject):
         if saved:
             self._saved_job = self.session.job
         self._tell()
+
+    def take_answer(self, path: str | Path) -> str:
+        """A client's answer to a proof sheet: keepers, agreements and remarks as one step. Returns what to say of it.
+
+        Raises LatherError where it is none, or belongs to another job.
+        """
+        taken = take_answer(self.job, read_answer(path))
+        self.do(taken.command)
+        return taken.said()
 
     def undo(self) -> Change | None:
         """One step back; what it changed, None if there is no step."""

@@ -5,7 +5,7 @@ from pathlib import Path
 from PyQt6.QtCore import QEventLoop, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from lather.core.deliver.proof_sheet import is_answer, read_answer, take_answer
+from lather.core.deliver.proof_sheet import is_answer
 from lather.core.errors import ChangedOnDisk, LatherError
 from lather.core.gauges.pull_back import acting_layers
 from lather.core.job.journal import Leftover, leftovers, leftovers_of
@@ -22,18 +22,20 @@ from lather.desktop import settings
 from lather.desktop.background import Background
 from lather.desktop.controls.judging import Judging
 from lather.desktop.controls.planning import Planning
-from lather.desktop.controls.timekeeping import Timekeeping
+from lather.desktop.controls.timekeeping import REST, Timekeeping
 from lather.desktop.input.keys import KeyFilter
 from lather.desktop.open_job import OpenJob
 from lather.desktop.panels.header import Header
 from lather.desktop.panels.key_sheet import KeySheet
 from lather.desktop.panels.message_line import MessageLine
+from lather.desktop.practice.open_lesson import OpenLesson
 from lather.desktop.questions import ask
 from lather.desktop.records import Records
 from lather.desktop.screens.brief import BriefScreen
 from lather.desktop.screens.deliver import DeliverScreen
 from lather.desktop.screens.desk import DeskScreen
 from lather.desktop.screens.logbook import LogbookScreen
+from lather.desktop.screens.practice import PracticeScreen
 from lather.desktop.screens.review import ReviewScreen
 from lather.desktop.screens.start import StartScreen
 from lather.desktop.theme.style import style_sheet
@@ -41,7 +43,6 @@ from lather.desktop.theme.style import style_sheet
 _FREED_AFTER_MS = 1000
 _FILTER = "Photos and jobs (*.jpg *.jpeg *.png *.tif *.tiff *.webp *.lather)"
 _LEAST_SIZE = (1024, 680)
-_REST = "50 minutes without a pause: a short rest is good for eyes and wrist, and resets judgement."
 
 
 class MainWindow(QMainWindow):
@@ -112,7 +113,7 @@ class MainWindow(QMainWindow):
         start.discard.connect(lambda leftover: leftover.discard())
         self.screens["start"] = start
         self.stack.addWidget(start)
-        self._add_logbook()
+        self._add_rooms()
         self.stack.setCurrentWidget(start)
         self._show_state()
 
@@ -186,7 +187,7 @@ class MainWindow(QMainWindow):
         self.say(" ".join([steps, *session.notes]), stays=bool(session.notes))
         return True
 
-    def _take(self, session: Session, *, unsaved: bool = False) -> None:
+    def _take(self, session: Session, *, unsaved: bool = False, lesson: OpenLesson | None = None) -> None:
         self._close_job()
         self.job = OpenJob(session, self, unsaved=unsaved)
         self.job.changed.connect(lambda _: self._show_state())
@@ -195,7 +196,7 @@ class MainWindow(QMainWindow):
         self.job.conflict.connect(self._ask_conflict)
         self.time = Timekeeping(self.job, self.records, self, self)
         self.time.changed.connect(self._show_time)
-        self.time.rest_due.connect(lambda: self.say(_REST))
+        self.time.rest_due.connect(lambda: self.say(REST))
         desk = DeskScreen(self.job)
         self.planning = Planning(self.job, desk.measured, self.records, self)
         self.planning.message.connect(self.say)
@@ -211,7 +212,7 @@ class MainWindow(QMainWindow):
             screen.message.connect(self.say)
             self.screens[key] = screen
             self.stack.addWidget(screen)
-        self._add_logbook()
+        self._add_rooms(lesson)
         self.show_screen("desk")
         self._show_time()
         self._show_state()
@@ -220,12 +221,25 @@ class MainWindow(QMainWindow):
             self.warn(" ".join(session.notes))
         self.opened.emit(self.job)
 
-    def _add_logbook(self) -> None:
-        screen = LogbookScreen(self.records)
-        screen.message.connect(self.say)
-        screen.job_wanted.connect(self._open_logged)
-        self.screens["logbook"] = screen
-        self.stack.addWidget(screen)
+    def _add_rooms(self, lesson: OpenLesson | None = None) -> None:
+        """What is there without a job as well: the logbook, and the practice room."""
+        logbook = LogbookScreen(self.records)
+        logbook.job_wanted.connect(self._open_logged)
+        practice = PracticeScreen(self.records, self.job if lesson is not None else None, lesson)
+        practice.begun.connect(self._open_lesson)
+        practice.to_desk.connect(lambda: self.show_screen("desk"))
+        for key, screen in (("logbook", logbook), ("practice", practice)):
+            screen.message.connect(self.say)
+            self.screens[key] = screen
+            self.stack.addWidget(screen)
+
+    def _open_lesson(self, lesson: OpenLesson) -> None:
+        """The plate of a lesson on the desk, in the stage that it is about."""
+        if not self._may_leave():
+            return
+        self._take(lesson.session, lesson=lesson)
+        self.job.choose_stage(lesson.lesson.stage)
+        self.say(f"{lesson.lesson.words} When you are done, go to Practice (Ctrl+P) and have it scored.")
 
     def _open_logged(self, entry: LogEntry) -> None:
         """Open a job of the logbook, where its file is known."""
@@ -384,7 +398,8 @@ class MainWindow(QMainWindow):
         plain = {"open": self.ask_open, "key_sheet": self.key_sheet.lay_over, "quit": self.close,
                  "desk": lambda: self.show_screen("desk"), "review": lambda: self.show_screen("review"),
                  "deliver": lambda: self.show_screen("deliver"), "brief": lambda: self.show_screen("brief"),
-                 "logbook": lambda: self.show_screen("logbook"), "pause": self._toggle_pause}
+                 "logbook": lambda: self.show_screen("logbook"),
+                 "practice": lambda: self.show_screen("practice"), "pause": self._toggle_pause}
         if action in plain:
             plain[action]()
         elif self.job is None:
@@ -443,12 +458,10 @@ class MainWindow(QMainWindow):
             self.warn("Open the job that this answer belongs to, then drop the answer again.")
             return False
         try:
-            taken = take_answer(self.job.job, read_answer(path))
+            self.say(self.job.take_answer(path))
         except LatherError as error:
             self.warn(error.message)
             return False
-        self.job.do(taken.command)
-        self.say(taken.said())
         return True
 
     def stop(self) -> None:

@@ -9,6 +9,7 @@ from lather.core.record.clock import ActivityClock
 from lather.desktop.open_job import OpenJob
 from lather.desktop.records import Records
 
+REST = "50 minutes without a pause: a short rest is good for eyes and wrist, and resets judgement."
 _WRITE_EVERY_MS = 5000
 _LIFE = {QEvent.Type.MouseMove, QEvent.Type.MouseButtonPress, QEvent.Type.KeyPress, QEvent.Type.Wheel,
          QEvent.Type.TabletMove, QEvent.Type.TabletPress, QEvent.Type.MouseButtonRelease, QEvent.Type.TabletRelease}

@@ -52,6 +52,7 @@ ACTIONS = (
     KeyAction("review", "Ctrl+R", "go to Review"),
     KeyAction("deliver", "Ctrl+E", "go to Deliver"),
     KeyAction("logbook", "Ctrl+L", "go to the Logbook"),
+    KeyAction("practice", "Ctrl+P", "go to the practice room"),
     KeyAction("pause", "P", "pause the clock / go on"),
     KeyAction("quit", "Ctrl+Q", "close Lather"),
     KeyAction("rename_layer", "F2", "rename the layer in hand"),

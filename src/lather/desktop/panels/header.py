@@ -11,7 +11,8 @@ from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import HEADER_PX, theme
 
-SCREENS = {"brief": "Brief", "desk": "Desk", "review": "Review", "deliver": "Deliver", "logbook": "Logbook"}
+SCREENS = {"brief": "Brief", "desk": "Desk", "review": "Review", "deliver": "Deliver", "logbook": "Logbook",
+           "practice": "Practice"}
 
 
 _STATE_PX, _CLOCK_PX = 128, 112
@@ -127,7 +128,8 @@ class Header(QWidget):
         self.state.setText(state)
         for widget in (*self.tabs.values(), self.save_button, self.state, self.clock):
             widget.setVisible(bool(title))
-        self.tabs["logbook"].show()
+        for key in ("logbook", "practice"):
+            self.tabs[key].show()
 
     def show_time(self, seconds: int, of: int | None, paused: bool) -> None:
         """Minutes worked, of those allowed or planned."""

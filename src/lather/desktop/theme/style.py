@@ -82,6 +82,10 @@ def style_sheet() -> str:
     QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; }}
     QProgressBar {{ background: {t.track}; border: 0; border-radius: 3px; max-height: 6px; min-height: 6px; }}
     QProgressBar::chunk {{ background: {t.accent}; border-radius: 3px; }}
+    QSlider::groove:horizontal {{ background: {t.track}; height: 4px; border-radius: 2px; }}
+    QSlider::sub-page:horizontal {{ background: {t.accent}; height: 4px; border-radius: 2px; }}
+    QSlider::handle:horizontal {{ background: {t.raised}; border: 2px solid {t.accent}; width: 10px; margin: -5px 0;
+        border-radius: 7px; }}
     QMenu {{ background: {t.raised}; border: 1px solid {t.line}; padding: 4px; }}
     QMenu::item {{ padding: 5px 22px 5px 10px; border-radius: 4px; }}
     QMenu::item:selected {{ background: {t.accent_tint}; }}

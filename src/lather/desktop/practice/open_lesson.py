@@ -1,0 +1,87 @@
+"""A lesson under way: its plate, whose truth is known, and the session it is retouched in."""
+
+import time
+from dataclasses import dataclass, field
+
+import cv2
+import numpy as np
+
+from lather.core.colour import profiles
+from lather.core.engine.photo import Photo
+from lather.core.find.finder import find_all
+from lather.core.find.mend import mend_all
+from lather.core.find.routes import evening_command
+from lather.core.imageio.picture import Picture
+from lather.core.job.commands import SetFinds
+from lather.core.job.history import History
+from lather.core.job.model import new_job
+from lather.core.kinds.registry import stage_of_kind
+from lather.core.practice.lessons import Lesson, lesson, make_lesson
+from lather.core.practice.make import Plate
+from lather.core.practice.outcome import LessonScore, folder_of, score_lesson
+from lather.core.practice.score import PracticeFolder
+from lather.core.session import Session
+
+_BY_KEY = ("mend", "strands", "colour")
+
+
+@dataclass(eq=False)
+class OpenLesson:
+    """clock: against it. began: seconds of a clock. strokes of the person are those of the session's job."""
+
+    lesson: Lesson
+    seed: int
+    plate: Plate
+    session: Session
+    clock: bool
+    strength: str
+    began: float = field(default_factory=time.monotonic)
+    folder: PracticeFolder | None = None
+    score: LessonScore | None = None
+
+    @property
+    def minutes(self) -> float | None:
+        return self.lesson.minutes if self.clock else None
+
+
+def begin_lesson(
+    number: int, seed: int, *, strength: str = "middle", clock: bool = False, sitter: str = "", many: float = 1.0
+) -> OpenLesson:
+    """The plate of `core.practice.lessons.make_lesson` as an open job. Raises RequestError."""
+    one, plate = lesson(number), make_lesson(number, seed, strength=strength, sitter=sitter, many=many)
+    session = _session_of(plate, title=f"Lesson {number}, {one.label}")
+    return OpenLesson(one, seed, plate, session, clock, strength)
+
+
+def _session_of(plate: Plate, **brief) -> Session:
+    _, data = cv2.imencode(".png", plate.photo[..., ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 1])
+    picture = Picture(plate.photo, profiles.srgb_profile(), None, "PNG")
+    photo = Photo(picture, data.tobytes(), f"{plate.sitter.name}-{plate.seed}.png")
+    return Session(photo, History(new_job(photo.source, demo=True, **brief)))
+
+
+def score_it(one: OpenLesson, job, seconds: float) -> LessonScore:
+    """What became of every flaw."""
+    one.folder = one.folder or folder_of(one.plate)
+    result = np.clip(one.session.engine.pixels(job, one.session.photo.bounds), 0, 1)
+    return score_lesson(one.plate, result, seconds=seconds, minutes=one.minutes, folder=one.folder)
+
+
+def automatic_score(one: OpenLesson) -> float:
+    """What the automatic pass reaches on the same plate."""
+    session = _session_of(one.plate)
+    finds, measures = find_all(session.photo)
+    session.history.amend(SetFinds(finds, measures.face, ()))
+    for stage in _BY_KEY:
+        own = [f for f in finds if f.worth and stage_of_kind(f.kind) == stage]
+        wanted = [f for f in own if session.job.find_state(f) == "open"]
+        layers = session.job.stage(stage).layers
+        command, _ = mend_all(session.engine, session.job, wanted, layers[0].id if layers else "", stage_id=stage)
+        if command is not None:
+            session.history.do(command)
+    if one.lesson.stage in ("split", "even") or one.lesson.number == 10:
+        command = evening_command(session.engine, session.job, measures, "light")
+        if command is not None:
+            session.history.do(command)
+    result = np.clip(session.engine.pixels(session.job, session.photo.bounds), 0, 1)
+    return score_lesson(one.plate, result, folder=one.folder or folder_of(one.plate)).score
