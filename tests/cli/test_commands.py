@@ -107,7 +107,7 @@ class CommandTest(unittest.TestCase):
         self.assertIn("no pictures of", self.refused("shots", "--out", "s", "--stage", "dusk"))
         done = self.lather("shots", "--out", "shots", "--stage", "strands", XDG_CACHE_HOME=str(self.folder / "cache"))
         self.assertEqual(done.returncode, 0, done.stderr)
-        for name in ("start", "desk", "strands", "review-wipe", "deliver"):
+        for name in ("start", "desk", "strands", "review-side", "practice"):
             pixels = read_picture(self.folder / "shots" / f"{name}.png").pixels
             self.assertEqual(pixels.shape[:2], (800, 1280))
             self.assertGreater(pixels.std(), 3)

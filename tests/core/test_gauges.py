@@ -233,19 +233,20 @@ class FindsTest(unittest.TestCase):
             left = gauges(of, lambda lab, t=truth: t, finds=finds, most_tiles=2)["under_eye_left"]
             self.assertLess(left, 25, sitter)
 
-    def test_hollows_softened_by_two_fifths_read_as_what_is_left(self):
-        of = looked_at("pip", under_eye=2)
-        made, photo, measures = of
-        finds, _ = find_all(photo, kinds=("under_eye",), measures=measures)
-        self.assertTrue(finds)
-        truth = lab_of(made.truth)
-        codes = [as_float32(p) for p in (made.photo, made.truth)]
-        before, clean = (np.array([find_contrast(f, lambda r, p=p: p[r.slices(photo.bounds)], photo.bounds, None)
-                                   for f in finds]) for p in codes)
-        for share in (0.4, 0.7):
-            values = gauges(of, lambda lab, s=share: lab + s * (truth - lab), finds=finds, most_tiles=2)
-            left = np.maximum(0, 1 - share + share * clean / before)
-            self.assertAlmostEqual(values["under_eye_left"], 100 * left.mean(), delta=4)
+    def test_hollows_and_creases_softened_by_a_share_read_as_what_is_left(self):
+        for kind, planted, gauge in (("under_eye", 2, "under_eye_left"), ("crease", 1, "crease_left")):
+            of = looked_at("pip", **{kind: planted})
+            made, photo, measures = of
+            finds, _ = find_all(photo, kinds=(kind,), measures=measures)
+            self.assertTrue(finds, kind)
+            truth = lab_of(made.truth)
+            codes = [as_float32(p) for p in (made.photo, made.truth)]
+            before, clean = (np.array([find_contrast(f, lambda r, p=p: p[r.slices(photo.bounds)], photo.bounds, None)
+                                       for f in finds]) for p in codes)
+            for share in (0.4, 0.7):
+                values = gauges(of, lambda lab, s=share, t=truth: lab + s * (t - lab), finds=finds, most_tiles=2)
+                left = np.maximum(0, 1 - share + share * clean / before)
+                self.assertAlmostEqual(values[gauge], 100 * left.mean(), delta=4, msg=kind)
 
     def test_planted_blotches_raise_the_blotch_residual_and_the_light_that_falls_does_not(self):
         face = made_face(stains=8)

@@ -12,7 +12,17 @@ import numpy as np
 from lather.core.errors import RequestError
 from lather.core.job.model import STAGE_IDS
 from lather.core.practice.lessons import LESSONS, lesson, make_lesson
-from lather.core.practice.outcome import GONE, HURT, KEPT, LEFT, PARTS, SMEARED, folder_of, score_lesson, what_went_wrong
+from lather.core.practice.outcome import (
+    GONE,
+    HURT,
+    KEPT,
+    LEFT,
+    PARTS,
+    SMEARED,
+    folder_of,
+    score_lesson,
+    what_went_wrong,
+)
 from tests.support.commands import run_here
 
 

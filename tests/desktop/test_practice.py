@@ -88,7 +88,7 @@ class PracticeTest(WindowCase):
         self.pen.play([[(x, y, 1.0) for x in np.linspace(low[0] - 80, high[0] + 80, 6)] for y in rows])
         self.wait(lambda: not self.pen.playing and not self.desk.control.painting
                   and self.desk.control.worker.idle(), 60)
-        room, score = self.score()
+        _, score = self.score()
         self.assertLess(score.score, 40, dict(score.points))
 
     def grabbed(self, room) -> np.ndarray:

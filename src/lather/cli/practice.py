@@ -19,7 +19,7 @@ from lather.core.types import as_float32
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
-    make = actions.add_parser("make", help="writes photo.png, truth.png, wanted.png (marks stay), zones.png, flaws.json")
+    make = actions.add_parser("make", help="writes photo, truth, wanted.png (marks stay), zones.png, flaws.json")
     make.add_argument("--sitter", required=True, help=f"{', '.join(sitter_names())}, or the path of your own plate")
     make.add_argument("--seed", type=whole(0, 2**32 - 1), default=1)
     make.add_argument("--flaw", action="append", default=[], metavar="KIND=COUNT", help=f"kinds: {', '.join(KINDS)}")

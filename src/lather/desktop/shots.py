@@ -9,10 +9,13 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QScrollArea
 
 from lather.core.errors import SaveError
+from lather.core.find.routes import evening_command
 from lather.core.practice.demo import demo_plate, make_demo
 from lather.desktop.app import make_application
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.driving import drag, hover, wait_for
+from lather.desktop.input.pen_stand_in import PenStandIn
+from lather.desktop.practice.open_lesson import begin_lesson
 from lather.desktop.stages.colour import shots as colour
 from lather.desktop.stages.crisp import shots as crisp
 from lather.desktop.stages.even import shots as even
@@ -97,6 +100,60 @@ def _logbook(window: MainWindow) -> None:
     window.notice.clear()
 
 
+def _review(window: MainWindow, mode: str) -> None:
+    window.show_screen("review")
+    review = window.screens["review"]
+    review._set_mode(mode)
+    review._set_zoom("1")
+    review.canvas.centre_on(940, 800)
+    wait_for(review.canvas.ready)
+    wait_for(review.idle, 60)
+
+
+def _overdo(window: MainWindow) -> None:
+    """A veil at full strength, where it is too much, and what would bring it back."""
+    command = evening_command(window.job.session.engine, window.job.job, window.screens["desk"].measured.measures,
+                              "veil", strength=1.0)
+    window.job.do(command)
+    wait_for(lambda: window.judging.offer is not None, 120)
+    review = window.screens["review"]
+    _review(window, "wipe")
+    QTest.mouseClick(review.cards[0], Qt.MouseButton.LeftButton)
+    wait_for(lambda: review.idle() and review.canvas.ready(), 60)
+    window.notice.clear()
+
+
+def _undo(window: MainWindow) -> None:
+    window.show_screen("desk")
+    QTest.keyClick(window.screens["desk"].canvas, Qt.Key.Key_Z)
+    wait_for(window.screens["desk"].canvas.ready, 30)
+
+
+def _practice(window: MainWindow) -> None:
+    """The first lesson by the recorded pen, all but a few spots done, and scored."""
+    lesson = begin_lesson(1, 9)
+    window._open_lesson(lesson)
+    desk = window.screens["desk"]
+
+    def may_go_on() -> bool:
+        return not desk.control.painting and desk.control.worker.idle()
+
+    pen = PenStandIn(desk.canvas, may_go_on)
+    for flaw in [flaw for flaw in lesson.plate.flaws if not flaw.keeper][:-4]:
+        desk.canvas.centre_on(flaw.x, flaw.y, 1.0)
+        desk.brush_strip.size.set_value(1.5 * flaw.size_px + 5, tell=True)
+        wait_for(desk.canvas.ready)
+        pen.play([[(flaw.x, flaw.y, 1.0)]])
+        wait_for(lambda: not pen.playing and may_go_on(), 30)
+    window.show_screen("practice")
+    room = window.screens["practice"]
+    room.score()
+    wait_for(lambda: lesson.score is not None and lesson.score.automatic is not None and room.idle(), 120)
+    x, y = lesson.plate.sitter.landmarks["nose_tip"]
+    room.canvas.centre_on(x, y - 80, 0.62)
+    window.notice.clear()
+
+
 def take_shots(folder: str | Path, stages: Collection[str] = tuple(STAGE_SHOTS)) -> list[Path]:
     """Write the PNG files; returns their paths. stages: whose own pictures are taken. Raises SaveError."""
     folder = Path(folder)
@@ -148,16 +205,11 @@ def take_shots(folder: str | Path, stages: Collection[str] = tuple(STAGE_SHOTS))
         desk.pin.toggle()
     desk.lamps.choose("plain")
     QTest.keyClick(canvas, Qt.Key.Key_1)
-    for mode, name in (("wipe", "review-wipe"), ("side", "review-side")):
-        window.show_screen("review")
-        review = window.screens["review"]
-        review._set_mode(mode)
-        wait_for(review.canvas.ready)
-        wait_for(review.idle, 60)
-        if mode == "side":
-            review._set_zoom("1")
-            review.canvas.centre_on(940, 800)
-        shot(name)
+    _review(window, "side")
+    shot("review-side")
+    _overdo(window)
+    shot("review-over")
+    _undo(window)
     _brief(window)
     shot("brief")
     with tempfile.TemporaryDirectory() as delivered:
@@ -165,6 +217,9 @@ def take_shots(folder: str | Path, stages: Collection[str] = tuple(STAGE_SHOTS))
         shot("deliver")
     _logbook(window)
     shot("logbook")
+    window._close_job()
+    _practice(window)
+    shot("practice")
     window._close_job()
     window.close()
     return made

@@ -3,7 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from lather.desktop.driving import hover, wait_for
+from lather.desktop.driving import wait_for
 
 
 def take(desk, shot) -> None:
@@ -19,18 +19,9 @@ def take(desk, shot) -> None:
     for kind in ("background", "tints", "tone"):
         part.take_kind(kind)
         settle()
-    tone, tints = part.box["tone"], part.box["tints"]
+    tone = part.box["tone"]
     tone.controls["contrast"].set_value(8, tell=True)
     tone.curve.changed.emit([[0.0, 0.0], [0.28, 0.25], [0.5, 0.51], [0.72, 0.76], [1.0, 1.0]], False)
     tone.curve.in_hand = 3
     settle()
     shot("finish")
-    part.take_kind("tints")
-    tints.controls["shadows_chroma"].set_value(4, tell=True)
-    part.take_kind("pool")
-    settle()
-    part.box["pool"].controls["outside"].set_value(-0.45, tell=True)
-    settle()
-    x, y = part.layer.settings["shape"]["outer"][1]
-    hover(canvas, x, y)
-    shot("pool")
