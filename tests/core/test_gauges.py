@@ -241,7 +241,8 @@ class FindsTest(unittest.TestCase):
             self.assertTrue(finds, kind)
             truth = lab_of(made.truth)
             codes = [as_float32(p) for p in (made.photo, made.truth)]
-            before, clean = (np.array([find_contrast(f, lambda r, p=p: p[r.slices(photo.bounds)], photo.bounds, None)
+            bounds = photo.bounds
+            before, clean = (np.array([find_contrast(f, lambda r, p=p, b=bounds: p[r.slices(b)], bounds, None)
                                        for f in finds]) for p in codes)
             for share in (0.4, 0.7):
                 values = gauges(of, lambda lab, s=share, t=truth: lab + s * (t - lab), finds=finds, most_tiles=2)
