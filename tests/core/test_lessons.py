@@ -11,7 +11,7 @@ import numpy as np
 
 from lather.core.errors import RequestError
 from lather.core.job.model import STAGE_IDS
-from lather.core.practice.lessons import LESSONS, lesson, make_lesson
+from lather.core.practice.lessons import LESSONS, MANY, OWN, lesson, make_lesson, own_flaws
 from lather.core.practice.outcome import (
     GONE,
     HURT,
@@ -43,7 +43,7 @@ class CourseTest(unittest.TestCase):
         self.assertEqual(sum(points for _, points in PARTS.values()), 100)
         order = [STAGE_IDS.index(one.stage) for one in LESSONS[:-1]]
         self.assertEqual(order, sorted(order))
-        for number in (0, 11):
+        for number in (-1, 11):
             with self.assertRaises(RequestError):
                 lesson(number)
 
@@ -55,6 +55,15 @@ class CourseTest(unittest.TestCase):
         self.assertAlmostEqual(off[1] / off[0], 0.65, delta=0.02)
         with self.assertRaises(RequestError):
             make_lesson(1, 4, strength="furious")
+
+
+    def test_a_mixture_of_ones_own_has_the_kinds_and_numbers_asked_for(self):
+        flaws = own_flaws(["mole", "yellow_teeth"], MANY["few"])
+        self.assertEqual(flaws, {"mole": 2, "yellow_teeth": 1})
+        made = make_lesson(OWN.number, 4, sitter="pip", flaws={"mole": 2})
+        self.assertEqual([flaw.kind for flaw in made.flaws], ["mole", "mole"])
+        with self.assertRaises(RequestError):
+            own_flaws([])
 
 
 class HandsTest(unittest.TestCase):

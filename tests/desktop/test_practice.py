@@ -64,6 +64,24 @@ class PracticeTest(WindowCase):
         room.on_picture.button("truth").click()
         self.assertGreater(np.abs(self.grabbed(room) - given).max(), 10)
 
+    def test_a_mixture_of_ones_own_is_ticked_and_opens_on_the_desk(self):
+        self.window.show_screen("practice")
+        room = self.window.screens["practice"]
+        self.assertFalse(room.kinds.isVisible())
+        room.list.setCurrentRow(room.list.count() - 1)
+        self.assertTrue(room.kinds.isVisible())
+        QTest.mouseClick(room.begin, Qt.MouseButton.LeftButton)
+        self.wait(room.idle)
+        self.assertIn("at least one kind", self.window.notice.text())
+        row = next(n for n in range(room.kinds.count()) if room.kinds.item(n).text() == "Mole")
+        room.kinds.item(row).setCheckState(Qt.CheckState.Checked)
+        room.many.button("few").click()
+        QTest.mouseClick(room.begin, Qt.MouseButton.LeftButton)
+        self.wait(lambda: self.window.job is not None, 60)
+        self.settle()
+        lesson = self.window.screens["practice"].lesson
+        self.assertEqual([flaw.kind for flaw in lesson.plate.flaws], ["mole", "mole"])
+
     def test_an_idle_hand_scores_nothing_and_is_told_what_is_left(self):
         self.begin()
         room, score = self.score()

@@ -124,7 +124,10 @@ class CompareTest(ReviewCase):
 class TooMuchTest(ReviewCase):
     def test_a_gauge_over_its_limit_has_its_layer_its_map_and_its_way_back(self):
         review, judging = self.review, self.window.judging
+        told = []
+        judging.caused.connect(lambda name, causes: told.append((name, causes)))
         self.wait(lambda: judging.offer is not None, 60)
+        self.assertEqual(dict(told), dict(judging.offer.causes))  # each as soon as it is known
         names = [card.one.gauge.id for card in review.cards]
         self.assertIn("texture_kept", names)
         self.assertTrue(any("Veil, skin (Split)" in card.causes.text() for card in review.cards))

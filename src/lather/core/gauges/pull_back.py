@@ -116,9 +116,10 @@ def acting_layers(job: Job) -> list[tuple[str, Layer]]:
 def pull_back(
     engine: Engine, job: Job, measures: PhotoMeasures, values: Mapping[str, float | None], job_kind: str | None, *,
     only: Iterable[str] | None = None, go_on: Callable[[], bool] = lambda: True,
+    tell: Callable[[str, tuple[Cause, ...]], None] = lambda name, causes: None,
 ) -> Offer:
-    """values: gauges as they were measured. only: these gauges; without it all that are out. Empty when go_on() turns
-    False.
+    """values: gauges as they were measured. only: these gauges; without it all that are out. tell(gauge, causes) hears
+    of each as soon as it is known, the one furthest out first. Empty when go_on() turns False.
     """
     wanted = [one.gauge.id for one in over_limit(values, job_kind) if only is None or one.gauge.id in set(only)]
     judge, causes, beyond, now = _Judge(engine, measures, job_kind, go_on), {}, {}, job
@@ -131,7 +132,9 @@ def pull_back(
                 if judge.one(name, now).within is not False:
                     continue
                 found = _causes(judge, name, now)
-                causes.setdefault(name, found)
+                if name not in causes:
+                    causes[name] = found
+                    tell(name, found)
                 better = _brought_inside(judge, name, now, found) if found else None
                 if better is None:
                     beyond[name] = _why(found, judge.one(name, now))

@@ -1,6 +1,6 @@
 """The course of ten lessons: each a made-up sitter with known flaws, made anew for every seed."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -17,8 +17,9 @@ _SITTERS = ("wren", "tilda", "ambrose")
 
 @dataclass(frozen=True)
 class Lesson:
-    """number: 1-10. stage: of the course it is about. flaws: {kind: count} at middle difficulty. minutes: against the
-    clock. words: what it teaches, in one sentence. sitters: on whom its flaws can be drawn.
+    """number: 1-10, 0 for a mixture of one's own. stage: of the course it is about. flaws: {kind: count} at middle
+    difficulty. minutes: against the clock. words: what it teaches, in one sentence. sitters: on whom its flaws can be
+    drawn.
     """
 
     number: int
@@ -53,8 +54,25 @@ LESSONS: tuple[Lesson, ...] = (
 )
 
 
+OWN = Lesson(0, "Your own mixture", "mend", {}, 15, "Choose what is to be on the face, and how much of it.")
+MANY = {"few": 0.5, "usual": 1.0, "many": 2.0}
+"""Times the usual number of flaws."""
+_OF_EACH = 4  # of a kind in a mixture of one's own; kinds that lie over a whole part come once
+_WHOLE = ("yellow_teeth", "dull_eyes", "red_neck", "red_ears", "red_hands", "blue_forehead", "uneven_ground")
+
+
+def own_flaws(kinds: Iterable[str], many: float = 1.0) -> dict[str, int]:
+    """{kind: count} of a mixture of one's own. Raises RequestError where nothing was chosen."""
+    flaws = {kind: 1 if kind in _WHOLE else max(1, round(_OF_EACH * many)) for kind in kinds}
+    if not flaws:
+        raise RequestError("Choose at least one kind of flaw for a mixture of your own.")
+    return flaws
+
+
 def lesson(number: int) -> Lesson:
-    """Raises RequestError for a number out of 1-10."""
+    """Raises RequestError for a number out of 0-10."""
+    if number == OWN.number:
+        return OWN
     if not 1 <= number <= len(LESSONS):
         raise RequestError(f"There is no lesson {number}; choose from 1 to {len(LESSONS)}.")
     return LESSONS[number - 1]

@@ -15,13 +15,15 @@ _DELAY_MS, _TILES, _MOST_HISTORY = 300, 12, 200
 
 
 class Judging(QObject):
-    """`judged()` with new values; `offered()` with a new offer; `mapped(name, mask or None)`.
+    """`judged()` with new values; `caused(name, causes)` as they are found; `offered()` with a new offer;
+    `mapped(name, mask or None)`.
 
     values: {gauge: value}, of the job as it is now, {} until they are known. history: {gauge: values so far}.
     offer: what would bring those over their limits back; None until it is worked out.
     """
 
     judged = pyqtSignal()
+    caused = pyqtSignal(str, tuple)
     offered = pyqtSignal()
     mapped = pyqtSignal(str, object)
     message = pyqtSignal(str)
@@ -35,6 +37,7 @@ class Judging(QObject):
         self.offer: Offer | None = None
         self.wants_offer = False
         self._of: tuple | None = None
+        self._offer_asked: tuple | None = None
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.setInterval(_DELAY_MS)
@@ -99,11 +102,20 @@ class Judging(QObject):
         """Work out what would bring the gauges back."""
         measures, job, engine, values, kind = (
             self.measured.measures, self.job.job, self.job.session.engine, dict(self.values), self._kind)
-        if measures is None or not self.over:
+        asked, last = (job.stages, kind, values), self._offer_asked
+        under_way = self.background.running("offer") and last[0] is job.stages and last[1:] == asked[1:]
+        if measures is None or not self.over or under_way:
             return
+        self._offer_asked = asked
+
+        def told(name: str, causes: tuple) -> None:
+            self.background.hand_over(lambda: self.caused.emit(name, causes) if self._offer_asked is asked else None)
+
+        def work(task) -> Offer:
+            return pull_back(engine, job, measures, values, kind, go_on=lambda: task.going_on, tell=told)
+
         self.background.run(
-            "offer", lambda task: pull_back(engine, job, measures, values, kind, go_on=lambda: task.going_on),
-            lambda offer: self._take_offer(job, offer), failed=self._failed, newest=True)
+            "offer", work, lambda offer: self._take_offer(job, offer), failed=self._failed, newest=True)
 
     def _take_offer(self, job, offer: Offer) -> None:
         if job.stages is self.job.job.stages:

@@ -1,6 +1,7 @@
 """A lesson under way: its plate, whose truth is known, and the session it is retouched in."""
 
 import time
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import cv2
@@ -45,11 +46,12 @@ class OpenLesson:
 
 
 def begin_lesson(
-    number: int, seed: int, *, strength: str = "middle", clock: bool = False, sitter: str = "", many: float = 1.0
+    number: int, seed: int, *, strength: str = "middle", clock: bool = False, sitter: str = "", many: float = 1.0,
+    flaws: Mapping[str, int] | None = None,
 ) -> OpenLesson:
     """The plate of `core.practice.lessons.make_lesson` as an open job. Raises RequestError."""
-    one, plate = lesson(number), make_lesson(number, seed, strength=strength, sitter=sitter, many=many)
-    session = _session_of(plate, title=f"Lesson {number}, {one.label}")
+    one, plate = lesson(number), make_lesson(number, seed, strength=strength, sitter=sitter, many=many, flaws=flaws)
+    session = _session_of(plate, title=f"Lesson {number}, {one.label}" if number else one.label)
     return OpenLesson(one, seed, plate, session, clock, strength)
 
 
@@ -79,7 +81,7 @@ def automatic_score(one: OpenLesson) -> float:
         command, _ = mend_all(session.engine, session.job, wanted, layers[0].id if layers else "", stage_id=stage)
         if command is not None:
             session.history.do(command)
-    if one.lesson.stage in ("split", "even") or one.lesson.number == 10:
+    if one.lesson.stage in ("split", "even") or one.lesson.number in (0, 10):
         command = evening_command(session.engine, session.job, measures, "light")
         if command is not None:
             session.history.do(command)

@@ -4,9 +4,14 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QVBoxLayout
 
 from lather.core.gauges.judged import JudgedGauge
-from lather.core.gauges.pull_back import Offer
+from lather.core.gauges.pull_back import Cause, Offer
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
+
+
+def _caused_by(causes: tuple[Cause, ...]) -> str:
+    words = ", ".join(f"{cause.name} ({cause.stage_id.capitalize()}) {100 * cause.share:.0f} %" for cause in causes)
+    return f"Caused by: {words}." if words else ""
 
 
 class OverCard(QFrame):
@@ -37,11 +42,13 @@ class OverCard(QFrame):
         column.addWidget(self.head)
         column.addWidget(self.causes)
 
+    def show_causes(self, causes: tuple[Cause, ...]) -> None:
+        """What is known while the way back is still looked for."""
+        self.causes.setText(f"{_caused_by(causes)} Looking for the way back …".strip())
+
     def show_offer(self, offer: Offer) -> None:
         name = self.one.gauge.id
-        causes = offer.causes.get(name, ())
-        words = ", ".join(f"{cause.name} ({cause.stage_id.capitalize()}) {100 * cause.share:.0f} %" for cause in causes)
-        text = f"Caused by: {words}." if words else ""
+        text = _caused_by(offer.causes.get(name, ()))
         if name in offer.beyond:
             text = f"{text} No way back by strengths: {offer.beyond[name]}.".strip()
         helped = "Comes inside with the steps below." if name in offer.helped else "No layer’s strength changes it."

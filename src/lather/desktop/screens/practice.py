@@ -18,8 +18,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from lather.core.kinds.registry import KINDS as FIND_KINDS
 from lather.core.lamps.registry import PLAIN
-from lather.core.practice.lessons import LESSONS, STRENGTHS
+from lather.core.practice.lessons import LESSONS, MANY, OWN, STRENGTHS, Lesson, own_flaws
+from lather.core.practice.make import KINDS as MADE_KINDS
 from lather.core.practice.outcome import LessonScore, what_went_wrong
 from lather.desktop import settings
 from lather.desktop.background import Background
@@ -44,6 +46,18 @@ _NEAR_PX = 16
 _PLAY_MS = 260
 _ON = {"mine": "Mine", "truth": "Truth", "given": "As given", "difference": "Difference × 8"}
 _MARKS = {"all": "All", "wrong": "Only wrong", "none": "None"}
+
+
+_LISTED = (*LESSONS, OWN)
+
+
+def _name(one: Lesson) -> str:
+    return f"{one.number}  {one.label}" if one is not OWN else one.label
+
+
+def _kind_label(kind: str) -> str:
+    known = FIND_KINDS.get(kind)
+    return known.label if known is not None else kind.replace("_", " ").capitalize()
 
 
 class PracticeScreen(QWidget):
@@ -89,6 +103,18 @@ class PracticeScreen(QWidget):
         self.words.setWordWrap(True)
         self.words.setObjectName("quiet")
         self.strength = Choices("Strength of the flaws", {name: name for name in STRENGTHS}, "middle")
+        self.many = Choices("Number of flaws", {name: name for name in MANY}, "usual")
+        self.kinds = QListWidget()
+        self.kinds.setAccessibleName("Kinds of flaws")
+        self.kinds.setFixedHeight(120)
+        self.kinds.setStyleSheet(f"QListWidget {{ background: {t.raised}; border: 1px solid {t.line}; "
+                                 "border-radius: 4px; }")
+        for label, kind in sorted((_kind_label(kind), kind) for kind in MADE_KINDS):
+            item = QListWidgetItem(label)
+            item.setData(Qt.ItemDataRole.UserRole, kind)
+            item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(Qt.CheckState.Unchecked)
+            self.kinds.addItem(item)
         self.clock = Switch("Against the clock", False)
         self.begin = QPushButton("Begin")
         self.begin.setObjectName("primary")
@@ -118,7 +144,9 @@ class PracticeScreen(QWidget):
         column.addLayout(head)
         column.addWidget(self.list, 1)
         column.addWidget(self.words)
+        column.addWidget(self.kinds)
         column.addWidget(self.strength)
+        column.addWidget(self.many)
         line = QHBoxLayout()
         line.addWidget(self.clock)
         self.clock_said = QLabel("against the clock")
@@ -161,10 +189,10 @@ class PracticeScreen(QWidget):
         leave_keys_to_the_photo(self)
 
     def _connect(self) -> None:
-        for one in LESSONS:
-            self.list.addItem(QListWidgetItem(f"{one.number}  {one.label}"))
+        for one in _LISTED:
+            self.list.addItem(QListWidgetItem(_name(one)))
         self.list.currentRowChanged.connect(self._show_lesson)
-        self.list.setCurrentRow(self.lesson.lesson.number - 1 if self.lesson is not None else 0)
+        self.list.setCurrentRow(_LISTED.index(self.lesson.lesson) if self.lesson is not None else 0)
         self.begin.clicked.connect(self._begin)
         self.on_picture.chosen.connect(self._show_on)
         self.marks.chosen.connect(lambda _: self.canvas.update() if self.canvas is not None else None)
@@ -178,21 +206,28 @@ class PracticeScreen(QWidget):
     # lessons
 
     @property
-    def chosen(self) -> int:
-        return self.list.currentRow() + 1
+    def chosen(self) -> Lesson:
+        return _LISTED[max(0, self.list.currentRow())]
 
     def _show_lesson(self, *_) -> None:
-        one = LESSONS[max(0, self.list.currentRow())]
+        one = self.chosen
+        self.kinds.setVisible(one is OWN)
         self.words.setText(one.words)
         self.clock_said.setText(f"against {one.minutes:.0f} minutes")
         self.scores.history.show_scores([row for row in self._history if row[0] == one.number])
 
     def _begin(self) -> None:
-        number, strength, clock = self.chosen, self.strength.value, self.clock.isChecked()
-        seed = random.randrange(1, 10_000)
+        number, strength, clock = self.chosen.number, self.strength.value, self.clock.isChecked()
+        seed, many = random.randrange(1, 10_000), MANY[self.many.value]
+        ticked = [item.data(Qt.ItemDataRole.UserRole) for item in map(self.kinds.item, range(self.kinds.count()))
+                  if item.checkState() == Qt.CheckState.Checked]
+
+        def begun(task) -> OpenLesson:
+            flaws = own_flaws(ticked, many) if number == OWN.number else None
+            return begin_lesson(number, seed, strength=strength, clock=clock, many=many, flaws=flaws)
+
         self.message.emit("Making the plate …")
-        self._background.run("lesson", lambda task: begin_lesson(number, seed, strength=strength, clock=clock),
-                             self.begun.emit, failed=self.message.emit)
+        self._background.run("lesson", begun, self.begun.emit, failed=self.message.emit)
 
     def score(self) -> None:
         """What became of every flaw, in the background; then what the automatic pass reaches."""
@@ -230,9 +265,9 @@ class PracticeScreen(QWidget):
         best = {}
         for number, score, _, _ in rows:
             best[number] = max(score, best.get(number, 0.0))
-        for n, one in enumerate(LESSONS):
+        for n, one in enumerate(_LISTED):
             said = f"  ·  {best[one.number]:.0f}" if one.number in best else ""
-            self.list.item(n).setText(f"{one.number}  {one.label}{said}")
+            self.list.item(n).setText(f"{_name(one)}{said}")
         self._show_lesson()
 
     # what is shown

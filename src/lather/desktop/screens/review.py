@@ -191,6 +191,7 @@ class ReviewScreen(QWidget):
         self.offer.shown.connect(self._preview)
         self.offer.taken.connect(self._turn_down)
         self.judging.judged.connect(self._show_gauges)
+        self.judging.caused.connect(self._show_causes)
         self.judging.offered.connect(self._show_offer)
         self.judging.mapped.connect(self._show_map)
         self.job.changed.connect(self.show_job)
@@ -281,6 +282,11 @@ class ReviewScreen(QWidget):
         self._show_offer()
         if over and self.judging.offer is None:
             self.judging.ask_offer()
+
+    def _show_causes(self, name: str, causes: tuple) -> None:
+        for card in self.cards:
+            if card.one.gauge.id == name:
+                card.show_causes(causes)
 
     def _show_offer(self) -> None:
         offer = self.judging.offer
