@@ -10,20 +10,21 @@ from lather.core.errors import RequestError
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--out", required=True, help="folder for the PNG files, made if it is not there")
     parser.add_argument("--stage", action="append", metavar="STAGE",
-                        help="only these stages' own pictures (mend's are always taken); without it all")
+                        help="only the pictures of these stages or views (the desk is always taken); without it all")
 
 
 def run(arguments: argparse.Namespace) -> int:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from lather.desktop.shots import STAGE_SHOTS, take_shots
+    from lather.desktop.shots import STAGE_SHOTS, VIEW_SHOTS, take_shots
 
     for stage in arguments.stage or ():
-        if stage not in STAGE_SHOTS:
-            raise RequestError(f"There are no pictures of “{stage}”; choose from {', '.join(STAGE_SHOTS)}.")
+        if stage not in (*STAGE_SHOTS, *VIEW_SHOTS):
+            known = ", ".join((*STAGE_SHOTS, *VIEW_SHOTS))
+            raise RequestError(f"There are no pictures of “{stage}”; choose from {known}.")
 
     with tempfile.TemporaryDirectory(prefix="lather-shots-") as folder:
         for own in ("CONFIG", "DATA"):  # the same pictures on anybody's machine: no cards, keys or jobs of one's own
             os.environ[f"XDG_{own}_HOME"] = folder
-        for path in take_shots(arguments.out, arguments.stage or tuple(STAGE_SHOTS)):
+        for path in take_shots(arguments.out, arguments.stage or (*STAGE_SHOTS, *VIEW_SHOTS)):
             print(path)
     return 0

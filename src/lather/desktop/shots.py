@@ -31,6 +31,8 @@ STAGE_SHOTS = {"strands": strands.take, "split": split.take, "even": even.take, 
                "colour": colour.take, "shape": shape.take, "grain": grain.take, "crisp": crisp.take,
                "finish": finish.take}
 
+VIEW_SHOTS = ("over", "tour", "review", "brief", "deliver", "logbook", "practice")
+"""Pictures of views that are no stage's."""
 _LOOKED_THROUGH = 20
 _FACE = ("cheek", "forehead", "nose")
 
@@ -112,6 +114,7 @@ def _review(window: MainWindow, mode: str) -> None:
 
 def _overdo(window: MainWindow) -> None:
     """A veil at full strength, where it is too much, and what would bring it back."""
+    wait_for(lambda: window.screens["desk"].measured.measures is not None, 60)
     command = evening_command(window.job.session.engine, window.job.job, window.screens["desk"].measured.measures,
                               "veil", strength=1.0)
     window.job.do(command)
@@ -154,8 +157,8 @@ def _practice(window: MainWindow) -> None:
     window.notice.clear()
 
 
-def take_shots(folder: str | Path, stages: Collection[str] = tuple(STAGE_SHOTS)) -> list[Path]:
-    """Write the PNG files; returns their paths. stages: whose own pictures are taken. Raises SaveError."""
+def take_shots(folder: str | Path, only: Collection[str] = (*STAGE_SHOTS, *VIEW_SHOTS)) -> list[Path]:
+    """Write the PNG files; returns their paths. only: stages and views that are taken. Raises SaveError."""
     folder = Path(folder)
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -195,31 +198,37 @@ def take_shots(folder: str | Path, stages: Collection[str] = tuple(STAGE_SHOTS))
     shot("keys")
     QTest.keyRelease(canvas, Qt.Key.Key_H)
     desk.found.choose(None)
-    _overdo(window)
-    shot("review-over")
-    _undo(window)
+    if "over" in only:
+        _overdo(window)
+        shot("review-over")
+        _undo(window)
     window.notice.clear()
     for stage, take in STAGE_SHOTS.items():
-        if stage in stages:
+        if stage in only:
             take(desk, shot)
-    if "even" in stages:
+    if "tour" in only:
         _tour(desk, canvas, plate.sitter.landmarks)
         shot("tour")
         desk.pin.toggle()
     desk.lamps.choose("plain")
     QTest.keyClick(canvas, Qt.Key.Key_1)
-    _review(window, "side")
-    shot("review-side")
-    _brief(window)
-    shot("brief")
-    with tempfile.TemporaryDirectory() as delivered:
-        _deliver(window, Path(delivered))
-        shot("deliver")
-    _logbook(window)
-    shot("logbook")
+    if "review" in only:
+        _review(window, "side")
+        shot("review-side")
+    if "brief" in only:
+        _brief(window)
+        shot("brief")
+    if "deliver" in only:
+        with tempfile.TemporaryDirectory() as delivered:
+            _deliver(window, Path(delivered))
+            shot("deliver")
+    if "logbook" in only:
+        _logbook(window)
+        shot("logbook")
     window._close_job()
-    _practice(window)
-    shot("practice")
-    window._close_job()
+    if "practice" in only:
+        _practice(window)
+        shot("practice")
+        window._close_job()
     window.close()
     return made
