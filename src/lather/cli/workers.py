@@ -2,6 +2,7 @@
 
 import ctypes
 import multiprocessing
+import os
 import signal
 from collections.abc import Callable, Sequence
 from concurrent.futures import ProcessPoolExecutor
@@ -16,6 +17,9 @@ def _begin() -> None:
     set_death_signal = getattr(ctypes.CDLL(None), "prctl", None)
     if set_death_signal is not None:
         set_death_signal(_PR_SET_PDEATHSIG, signal.SIGTERM)
+    parent = multiprocessing.parent_process()
+    if parent is not None and os.getppid() != parent.pid:  # it went while this worker was still starting
+        os._exit(1)
 
 
 def in_processes(work: Callable, tasks: Sequence[tuple], count: int) -> list:
