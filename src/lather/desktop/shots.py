@@ -118,9 +118,9 @@ def _overdo(window: MainWindow) -> None:
     command = evening_command(window.job.session.engine, window.job.job, window.screens["desk"].measured.measures,
                               "veil", strength=1.0)
     window.job.do(command)
-    wait_for(lambda: window.judging.offer is not None, 120)
     review = window.screens["review"]
-    _review(window, "wipe")
+    _review(window, "wipe")  # the way back is looked for once it is in sight
+    wait_for(lambda: window.judging.offer is not None, 120)
     QTest.mouseClick(review.cards[0], Qt.MouseButton.LeftButton)
     wait_for(lambda: review.idle() and review.canvas.ready(), 60)
     window.notice.clear()

@@ -19,4 +19,4 @@ def _where(pictures: Compared) -> Mask | None:
 
 
 GAUGE = Gauge("crease_left", "Creases left", "%", measure, track=120.0, limit_times=100,
-              where=_where, stages=("mend",), untold="no crease was softened")
+              where=_where, stages=("mend", "split", "even", "sculpt"), untold="no crease was softened")

@@ -20,4 +20,4 @@ def _where(pictures: Compared) -> Mask | None:
 
 
 GAUGE = Gauge("residual_strength", "Softened finds left", "%", measure, track=120.0,
-              where=_where, stages=("mend", "even", "sculpt"), untold="nothing was softened")
+              where=_where, stages=("mend", "split", "even", "sculpt"), untold="nothing was softened")

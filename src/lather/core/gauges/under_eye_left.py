@@ -19,4 +19,4 @@ def _where(pictures: Compared) -> Mask | None:
 
 
 GAUGE = Gauge("under_eye_left", "Under-eye left", "%", measure, track=120.0, limit_times=100,
-              where=_where, stages=("mend", "even", "sculpt"), untold="no hollow under an eye was softened")
+              where=_where, stages=("mend", "split", "even", "sculpt"), untold="no hollow under an eye was softened")
