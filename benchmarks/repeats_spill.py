@@ -78,7 +78,7 @@ def planted_overshoots(made, rng) -> tuple[int, int, int]:
                           freeze_points([(x - size, y, 1.0, 0.0), (x, y, 1.0, 0.0)]), mode="any",
                           offset=(round(float(xs[k] - x)), round(float(ys[k] - y))))
                    for x, y in ((edge_x[n], edge_y[n]), (xs[other], ys[other]))]
-        session.history.do(AddEdits("mend", session.job.stage("mend").layers[0].id, strokes))
+        session.history.do(AddEdits("mend", session.job.stage("mend").layers[0].id, tuple(strokes)))
         told = {edit.id for _, _, edit in spilling_strokes(pictures_of(session.engine, session.job, measures))}
         found += strokes[0].id in told
         wrong += strokes[1].id in told
