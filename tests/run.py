@@ -16,7 +16,7 @@ WORKERS = 2
 LONGEST = (
     "test_commands", "test_find", "test_finders", "test_gauges", "test_desk", "test_stages", "test_finds",
     "test_contract", "test_colour", "test_practice", "test_heal", "test_shape", "test_finish", "test_even",
-    "test_house",
+    "test_house", "test_review", "test_restraint", "test_deliver", "test_lessons",
 )
 sys.path[:0] = [str(ROOT / "src"), str(ROOT)]
 
