@@ -23,6 +23,7 @@ from lather.core.job.history import History
 from lather.core.job.model import Stroke, freeze_points, new_id, new_job
 from lather.core.measure.repeats import repeats_in_pictures
 from lather.core.practice.make import make_plate
+from lather.core.practice.mistakes import copied_disc
 from lather.core.practice.sitters import BROWS, LIPS, SKIN
 from lather.core.session import Session
 
@@ -38,19 +39,11 @@ def planted_clones(made, rng) -> tuple[int, int, int]:
     before, skin = srgb_to_lab(made.photo[box] / np.float32(65535)), (made.zones[box] == SKIN).astype(np.float32)
     found = 0
     for number in range(CLONES):
-        picture = made.photo.astype(np.float32)
         i, j = rng.integers(len(xs), size=2)
         while np.hypot(xs[i] - xs[j], ys[i] - ys[j]) < 2.5 * side:
             i, j = rng.integers(len(xs), size=2)
-        patch = picture[ys[i] - side : ys[i] + side, xs[i] - side : xs[i] + side].copy()
-        patch = np.ascontiguousarray(patch[:, ::-1] if number % 2 else patch)
-        matrix = cv2.getRotationMatrix2D((side - 0.5, side - 0.5), TURNS[number % len(TURNS)], 1)
-        patch = cv2.warpAffine(patch, matrix, (2 * side, 2 * side), flags=cv2.INTER_CUBIC,
-                               borderMode=cv2.BORDER_REFLECT)
-        v, u = np.mgrid[-side:side, -side:side]
-        share = np.clip((side - np.hypot(u, v)) / 4, 0, 1)[..., None]
-        part = picture[ys[j] - side : ys[j] + side, xs[j] - side : xs[j] + side]
-        part[:] = share * patch + (1 - share) * part
+        picture = copied_disc(made.photo, (xs[i], ys[i]), (xs[j], ys[j]), side, turn=TURNS[number % len(TURNS)],
+                              mirror=number % 2 == 1)
         after = srgb_to_lab(np.clip(picture[box], 0, 65535) / np.float32(65535))
         here = np.array((xs[j] - box[1].start, ys[j] - box[0].start))
         found += any(np.hypot(*(np.array(place[:2]) - here)) < side

@@ -13,7 +13,7 @@ from lather.core.engine.photo import Photo
 from lather.core.find.finder import find_all
 from lather.core.find.mend import mend_all
 from lather.core.find.routes import crisp_command, evening_command
-from lather.core.gauges.pull_back import over_limit, pull_back
+from lather.core.gauges.pull_back import FEW_TILES, over_limit, pull_back
 from lather.core.gauges.registry import measured_whole
 from lather.core.imageio.picture import Picture
 from lather.core.job.commands import SetFinds
@@ -32,7 +32,6 @@ STRENGTHS = (0.2, 0.4, 0.6, 0.8, 1.0)
 FLAWS = {"blemish_dark": 8, "blemish_red": 6, "blotch": 6, "mole": 2}
 TOLD = ("texture_kept", "modelling_kept", "blotch_residual", "grain_match", "skin_touched", "keepers_intact", "repeats",
         "spill")
-TILES = 12
 
 
 def begun(sitter: str, seed: int):
@@ -70,7 +69,7 @@ def main() -> None:
         at = session.history.position
         for route in ROUTES:
             finished(session, measures, route)
-            values = measured_whole(session.engine, session.job, measures, most_tiles=TILES)
+            values = measured_whole(session.engine, session.job, measures, most_tiles=FEW_TILES)
             told = {name: round(values[name], 2) for name in TOLD if values[name] is not None}
             print(sitter, route, told, flush=True)
             while session.history.position > at:
@@ -79,7 +78,7 @@ def main() -> None:
             for strength in STRENGTHS:
                 command = evening_command(session.engine, session.job, measures, route, strength=strength)
                 session.history.do(command)
-                values = measured_whole(session.engine, session.job, measures, most_tiles=TILES)
+                values = measured_whole(session.engine, session.job, measures, most_tiles=FEW_TILES)
                 seen.append(values[lead])
                 if strength == STRENGTHS[-1]:
                     began = time.monotonic()
@@ -87,7 +86,7 @@ def main() -> None:
                     took = time.monotonic() - began
                     out = [one.gauge.id for one in over_limit(values, None)]
                     left = [] if offer.command is None else over_limit(measured_whole(
-                        session.engine, offer.command.apply(session.job), measures, most_tiles=TILES), None)
+                        session.engine, offer.command.apply(session.job), measures, most_tiles=FEW_TILES), None)
                     steps, still = [step.text() for step in offer.steps], [one.gauge.id for one in left]
                     print(f"  {route} at full strength: over {out}; {steps}; still over {still}; {took:.1f} s",
                           flush=True)

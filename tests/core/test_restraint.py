@@ -10,7 +10,7 @@ import numpy as np
 from lather.core.brush.values import Brush
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.gauges.judged import judged_gauges
-from lather.core.gauges.pull_back import acting_layers, over_limit, pull_back
+from lather.core.gauges.pull_back import FEW_TILES, acting_layers, over_limit, pull_back
 from lather.core.gauges.registry import GAUGES, measured_whole, pictures_of
 from lather.core.gauges.repeats import found_repeats
 from lather.core.gauges.spill import spilling_strokes
@@ -19,6 +19,7 @@ from lather.core.job.finds import Find
 from lather.core.job.model import Layer, Stroke, freeze_points, new_id
 from lather.core.measure.repeats import repeats_in_pictures, repeats_of_job
 from lather.core.practice.make import make_plate
+from lather.core.practice.mistakes import copied_disc
 from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source
 from tests.support.faces import made_face
 
@@ -100,20 +101,11 @@ class RepeatsTest(unittest.TestCase):
         found = 0
         cases = ((0, False), (37, False), (90, True), (-20, True))
         for turn, mirror in cases:
-            picture = made.photo.astype(np.float32)
             while True:
                 i, j = rng.integers(len(xs), size=2)
                 if np.hypot(xs[i] - xs[j], ys[i] - ys[j]) > 2.5 * side:
                     break
-            patch = picture[ys[i] - side : ys[i] + side, xs[i] - side : xs[i] + side].copy()
-            patch = np.ascontiguousarray(patch[:, ::-1] if mirror else patch)
-            matrix = cv2.getRotationMatrix2D((side - 0.5, side - 0.5), turn, 1)
-            patch = cv2.warpAffine(patch, matrix, (2 * side, 2 * side), flags=cv2.INTER_CUBIC,
-                                   borderMode=cv2.BORDER_REFLECT)
-            v, u = np.mgrid[-side:side, -side:side]
-            share = np.clip((side - np.hypot(u, v)) / 4, 0, 1)[..., None]
-            part = picture[ys[j] - side : ys[j] + side, xs[j] - side : xs[j] + side]
-            part[:] = share * patch + (1 - share) * part
+            picture = copied_disc(made.photo, (xs[i], ys[i]), (xs[j], ys[j]), side, turn=turn, mirror=mirror)
             after = srgb_to_lab(np.clip(picture[box], 0, 65535) / np.float32(65535))
             repeats = repeats_in_pictures(before, after, skin, width)
             here = np.array((xs[j] - box[1].start, ys[j] - box[0].start))
@@ -171,7 +163,7 @@ class PullBackTest(unittest.TestCase):
         face = made_face()
         session = face.session()
         layer = veiled(session, face.measures)
-        values = measured_whole(session.engine, session.job, face.measures, most_tiles=8)
+        values = measured_whole(session.engine, session.job, face.measures, most_tiles=FEW_TILES)
         out = over_limit(values, None)
         self.assertIn("texture_kept", [one.gauge.id for one in out])
         offer = pull_back(session.engine, session.job, face.measures, values, None)
@@ -180,13 +172,13 @@ class PullBackTest(unittest.TestCase):
         self.assertEqual(offer.beyond, {})
         (step,) = offer.steps
         after = offer.command.apply(session.job)
-        again = measured_whole(session.engine, after, face.measures, most_tiles=8)
+        again = measured_whole(session.engine, after, face.measures, most_tiles=FEW_TILES)
         self.assertEqual(over_limit(again, None), [])
         for name, value in offer.values.items():  # a second measurement agrees
             self.assertAlmostEqual(again[name], value, delta=0.01 * max(1.0, abs(value)))
         # just inside: two per cent more is out again
         more = SetLayer("split", layer.id, "strength", step.after + 0.02).apply(after)
-        values = measured_whole(session.engine, more, face.measures, most_tiles=8)
+        values = measured_whole(session.engine, more, face.measures, most_tiles=FEW_TILES)
         self.assertTrue(over_limit(values, None))
 
     def test_the_work_of_other_layers_is_left_alone(self):
@@ -194,11 +186,16 @@ class PullBackTest(unittest.TestCase):
         session = face.session()
         x, y = skin_places()[0]
         laid(session, stroke("carry", [(x, y)], 14, offset=(30, 0)))
-        veiled(session, face.measures)
-        values = measured_whole(session.engine, session.job, face.measures, most_tiles=8)
-        offer = pull_back(session.engine, session.job, face.measures, values, None, only=("texture_kept",))
-        self.assertEqual([step.name for step in offer.steps], ["Veil, skin"])
+        veil = veiled(session, face.measures)
         self.assertEqual(len(acting_layers(session.job)), 2)
+        values = measured_whole(session.engine, session.job, face.measures, most_tiles=FEW_TILES)
+        told = {}
+        offer = pull_back(session.engine, session.job, face.measures, values, None, tell=told.__setitem__)
+        self.assertEqual([step.name for step in offer.steps], ["Veil, skin"])
+        self.assertGreater(len(offer.causes), 1)
+        self.assertEqual(told, offer.causes)
+        for name, causes in offer.causes.items():  # also of those that came inside with another
+            self.assertEqual([cause.layer_id for cause in causes], [veil.id], name)
 
     def test_what_no_strength_helps_says_so(self):
         face = made_face()

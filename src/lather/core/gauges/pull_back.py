@@ -1,7 +1,9 @@
 """Pull back: for gauges over their limits, which layers cause it, and the strengths that bring them just inside.
 
-A layer's share in a gauge is told by taking the layer away. Its strength is then sought by false position on whole per
-cents: most gauges are nearly straight in the strength of a layer, so that a few measurements are enough.
+A layer's share in a gauge is told by taking the layer away from the job as it is: once another has been turned down,
+what is left is so little that any layer could seem to be all of it. Strengths of those layers, and no others, are then
+sought by false position on whole per cents: most gauges are nearly straight in the strength of a layer, so that a few
+measurements are enough.
 """
 
 from collections.abc import Callable, Iterable, Mapping
@@ -17,11 +19,13 @@ from lather.core.job.commands import Command, SetLayer, Together
 from lather.core.job.model import Job, Layer, acts_by_itself
 from lather.core.measure.photo_measures import PhotoMeasures
 
+FEW_TILES = 12
+"""Places at which fine bands are read while somebody waits; a check of an offer reads as many."""
 _COUNTS = 0.04  # of how far a gauge is out, that a layer must take back to count as a cause
 _TRIES = 5
 _ROUNDS = 3
 _MOST_CAUSES = 4
-_FEW_TILES = 12
+_HELD_PICTURES = 4  # of jobs with other strengths; what was measured of them is kept
 
 
 @dataclass(frozen=True)
@@ -88,7 +92,7 @@ class _Judge:
     def __init__(self, engine: Engine, measures: PhotoMeasures, job_kind: str | None, go_on: Callable[[], bool]):
         self._engine, self._measures, self._kind, self._go_on = engine, measures, job_kind, go_on
         self._held: dict = {}
-        self._pictures: dict[bytes, Compared] = {}
+        self._pictures: dict[tuple, Compared] = {}
 
     def one(self, name: str, job: Job) -> JudgedGauge:
         key = (name, _strengths(job))
@@ -97,7 +101,9 @@ class _Judge:
                 raise InterruptedError
             state = key[1]
             if state not in self._pictures:
-                self._pictures[state] = pictures_of(self._engine, job, self._measures, most_tiles=_FEW_TILES)
+                while len(self._pictures) >= _HELD_PICTURES:
+                    del self._pictures[next(iter(self._pictures))]
+                self._pictures[state] = pictures_of(self._engine, job, self._measures, most_tiles=FEW_TILES)
             value = measure_one(self._engine, job, name, self._pictures[state])
             self._held[key] = judged_gauges({name: value}, self._kind)[name]
         return self._held[key]
@@ -122,8 +128,11 @@ def pull_back(
     of each as soon as it is known, the one furthest out first. Empty when go_on() turns False.
     """
     wanted = [one.gauge.id for one in over_limit(values, job_kind) if only is None or one.gauge.id in set(only)]
-    judge, causes, beyond, now = _Judge(engine, measures, job_kind, go_on), {}, {}, job
+    judge, beyond, now = _Judge(engine, measures, job_kind, go_on), {}, job
     try:
+        causes = _causes(judge, wanted, job)
+        for name, found in causes.items():
+            tell(name, found)
         for _ in range(_ROUNDS):
             out = [name for name in wanted if name not in beyond and judge.one(name, now).within is False]
             if not out:
@@ -131,13 +140,9 @@ def pull_back(
             for name in sorted(out, key=lambda n: -_out_by(judge.one(n, now))):
                 if judge.one(name, now).within is not False:
                     continue
-                found = _causes(judge, name, now)
-                if name not in causes:
-                    causes[name] = found
-                    tell(name, found)
-                better = _brought_inside(judge, name, now, found) if found else None
+                better = _brought_inside(judge, name, now, causes[name]) if causes[name] else None
                 if better is None:
-                    beyond[name] = _why(found, judge.one(name, now))
+                    beyond[name] = _why(causes[name], judge.one(name, now))
                 else:
                     now = better
         after = {name: judge.one(name, now).value for name in wanted}
@@ -164,21 +169,20 @@ def _with(job: Job, strengths: Mapping[str, float]) -> Job:
         if any(x.id in strengths for x in stage.layers) else stage for stage in job.stages))
 
 
-def _causes(judge: _Judge, name: str, job: Job) -> tuple[Cause, ...]:
-    """Layers without which the gauge is less far out, by how much less."""
-    here = _out_by(judge.one(name, job))
-    found = []
-    for stage_id, layer in acting_layers(job):
-        if GAUGES[name].stages and stage_id not in GAUGES[name].stages:
-            continue
-        without = judge.one(name, _with(job, {layer.id: 0.0}))
-        if without.value is None:  # nothing is left of it to be measured: it was all this layer's
-            found.append(Cause(stage_id, layer.id, layer.name, 1.0))
-            continue
-        share = (here - _out_by(without)) / here
-        if share >= _COUNTS:
-            found.append(Cause(stage_id, layer.id, layer.name, float(min(1.0, share))))
-    return tuple(sorted(found, key=lambda cause: -cause.share)[:_MOST_CAUSES])
+def _causes(judge: _Judge, names: Iterable[str], job: Job) -> dict[str, tuple[Cause, ...]]:
+    """{gauge: layers without which it is less far out}, by how much less."""
+    found: dict[str, list[Cause]] = {name: [] for name in names}
+    for stage_id, layer in acting_layers(job):  # a layer at a time: its picture serves all gauges
+        for name, own in found.items():
+            here = _out_by(judge.one(name, job))
+            if here <= 0 or (GAUGES[name].stages and stage_id not in GAUGES[name].stages):
+                continue
+            without = judge.one(name, _with(job, {layer.id: 0.0}))
+            # nothing left of it to be measured: it was all this layer's
+            share = 1.0 if without.value is None else (here - _out_by(without)) / here
+            if share >= _COUNTS:
+                own.append(Cause(stage_id, layer.id, layer.name, float(min(1.0, share))))
+    return {name: tuple(sorted(own, key=lambda cause: -cause.share)[:_MOST_CAUSES]) for name, own in found.items()}
 
 
 def _brought_inside(judge: _Judge, name: str, job: Job, causes: tuple[Cause, ...]) -> Job | None:
@@ -186,13 +190,17 @@ def _brought_inside(judge: _Judge, name: str, job: Job, causes: tuple[Cause, ...
     before = {layer.id: layer.strength for _, layer in acting_layers(job)}
     ways = []
     for cause in causes:
-        if cause.share < 0.999 and judge.one(name, _with(job, {cause.layer_id: 0.0})).within is False:
+        if not before.get(cause.layer_id):  # turned down to nothing for another gauge
+            continue
+        if judge.one(name, _with(job, {cause.layer_id: 0.0})).within is False:
             continue
         share = _largest_inside(judge, name, job, {cause.layer_id: before[cause.layer_id]})
         if share is not None:
             ways.append((_work(job, cause.layer_id) * (1 - share), share, (cause.layer_id,)))
     if not ways:
-        ids = tuple(cause.layer_id for cause in causes)
+        ids = tuple(cause.layer_id for cause in causes if before.get(cause.layer_id))
+        if not ids:
+            return None
         if judge.one(name, _with(job, dict.fromkeys(ids, 0.0))).within is False:
             return None
         share = _largest_inside(judge, name, job, {layer_id: before[layer_id] for layer_id in ids})

@@ -3,7 +3,7 @@
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from lather.core.gauges.judged import JudgedGauge, judged_gauges
-from lather.core.gauges.pull_back import Offer, over_limit, pull_back
+from lather.core.gauges.pull_back import FEW_TILES, Offer, over_limit, pull_back
 from lather.core.gauges.registry import GAUGES, measured_whole, pictures_of
 from lather.core.job.sheet import JobSheet
 from lather.core.types import Mask
@@ -11,7 +11,7 @@ from lather.desktop.background import Background
 from lather.desktop.controls.measured import Measured
 from lather.desktop.open_job import OpenJob
 
-_DELAY_MS, _TILES, _MOST_HISTORY = 300, 12, 200
+_DELAY_MS, _MOST_HISTORY = 300, 200
 
 
 class Judging(QObject):
@@ -79,9 +79,11 @@ class Judging(QObject):
         if not len(engine.stack(job)):
             self._take(job, {})
             return
-        self.background.run(
-            "judge", lambda task: measured_whole(engine, job, measures, most_tiles=_TILES, go_on=lambda: task.going_on),
-            lambda values: self._take(job, values), failed=self._failed, newest=True)
+
+        def work(task) -> dict:
+            return measured_whole(engine, job, measures, most_tiles=FEW_TILES, go_on=lambda: task.going_on)
+
+        self.background.run("judge", work, lambda values: self._take(job, values), failed=self._failed, newest=True)
 
     def _failed(self, text: str) -> None:
         self.message.emit(f"The gauges could not be measured. {text}")
@@ -131,7 +133,7 @@ class Judging(QObject):
             return
 
         def work(task) -> Mask | None:
-            return where(pictures_of(engine, job, measures, most_tiles=_TILES))
+            return where(pictures_of(engine, job, measures, most_tiles=FEW_TILES))
 
         self.background.run("map", work, lambda mask: self.mapped.emit(name, mask), failed=self._failed, newest=True)
 

@@ -1,10 +1,11 @@
 """Every layer of the retouch with its switch and strength: what is too much is turned down here."""
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from lather.core.job.model import Job
 from lather.core.tools.registry import TOOLS
+from lather.desktop.panels.frames import scrolled
 from lather.desktop.panels.switch import Switch
 from lather.desktop.panels.value_slider import ValueSlider
 
@@ -25,18 +26,11 @@ class LayersPanel(QWidget):
         self.facts.setWordWrap(True)
         column.addWidget(self.facts)
         rows = QWidget()
-        rows.setObjectName("panel")
         self._rows = QVBoxLayout(rows)
         self._rows.setContentsMargins(0, 0, 4, 0)
         self._rows.setSpacing(4)
         self._rows.addStretch(1)
-        scroll = QScrollArea()
-        scroll.setAccessibleName("Layers")
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        scroll.setWidget(rows)
-        column.addWidget(scroll, 1)
+        column.addWidget(scrolled(rows, "Layers"), 1)
 
     def show_job(self, job: Job) -> None:
         counts: dict[str, int] = {}

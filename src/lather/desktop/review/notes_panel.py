@@ -3,10 +3,11 @@
 from dataclasses import replace
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from lather.core.job.model import Job
 from lather.core.job.sheet import JobSheet, Remark
+from lather.desktop.panels.frames import scrolled
 from lather.desktop.panels.switch import Switch
 
 
@@ -34,16 +35,11 @@ class NotesPanel(QWidget):
         self.text.returnPressed.connect(self._add)
         column.addWidget(self.pin)
         column.addWidget(self.text)
-        self._rows = QWidget()
-        self._rows.setObjectName("panel")
-        self._column = QVBoxLayout(self._rows)
+        rows = QWidget()
+        self._column = QVBoxLayout(rows)
         self._column.setContentsMargins(0, 0, 6, 0)
         self._column.setSpacing(6)
-        scroll = QScrollArea()
-        scroll.setAccessibleName("Notes")
-        scroll.setWidgetResizable(True)
-        scroll.setWidget(self._rows)
-        column.addWidget(scroll, 1)
+        column.addWidget(scrolled(rows, "Notes", by_keys=True), 1)
         self.switches: list[Switch] = []
 
     def take_place(self, x: float, y: float) -> None:

@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QVBoxLayout
 
 from lather.core.gauges.judged import JudgedGauge
 from lather.core.gauges.pull_back import Cause, Offer
+from lather.desktop.panels.frames import Card
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
@@ -14,20 +15,14 @@ def _caused_by(causes: tuple[Cause, ...]) -> str:
     return f"Caused by: {words}." if words else ""
 
 
-class OverCard(QFrame):
+class OverCard(Card):
     """`map_wanted(name)` when clicked."""
 
     map_wanted = pyqtSignal(str)
 
     def __init__(self, one: JudgedGauge, parent=None):
-        super().__init__(parent)
+        super().__init__(edge=theme().near, margins=(9, 6, 9, 7), parent=parent)
         self.one = one
-        self.setObjectName("card")
-        self.setStyleSheet(f"#card {{ background: {theme().raised}; border: 1px solid {theme().near}; "
-                           "border-radius: 6px; }")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(9, 6, 9, 7)
-        column.setSpacing(2)
         sign, end = ("≥", one.low) if one.state == "low" else ("≤", one.high)
         limit = f"{sign} {one.gauge.written.format(end)}"
         self.head = QLabel(f"{one.gauge.label} {one.text} · {limit}")
@@ -39,8 +34,8 @@ class OverCard(QFrame):
         self.causes.setObjectName("quiet")
         self.causes.setFont(font(SMALL_PT))
         self.causes.setWordWrap(True)
-        column.addWidget(self.head)
-        column.addWidget(self.causes)
+        self.column.addWidget(self.head)
+        self.column.addWidget(self.causes)
 
     def show_causes(self, causes: tuple[Cause, ...]) -> None:
         """What is known while the way back is still looked for."""

@@ -2,7 +2,7 @@
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QPainter
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from lather.core.deliver.proof_sheet import write_proof_sheet
 from lather.core.job.commands import DecideFind, SetBrief, Together
@@ -24,8 +24,8 @@ from lather.desktop.input.keys import TAKES_COMMANDS
 from lather.desktop.open_job import OpenJob
 from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.elided_label import ElidedLabel
+from lather.desktop.panels.frames import filled, panel, rule, scrolled
 from lather.desktop.panels.message_line import MessageLine
-from lather.desktop.screens.desk import panel, rule
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
@@ -73,12 +73,7 @@ class BriefScreen(QWidget):
         self.show_job(job.job)
 
     def _arrange(self) -> None:
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.setSpacing(0)
-        row = QHBoxLayout()
-        row.setSpacing(0)
-        whole.addLayout(row, 1)
+        whole, row = filled(self)
         whole.addWidget(self.messages)
         self.messages.show_hint(_HINT)
         left = QVBoxLayout()
@@ -111,13 +106,7 @@ class BriefScreen(QWidget):
         inside.setContentsMargins(0, 0, 0, 0)
         inside.addWidget(self.table)
         inside.addStretch(1)
-        plan.setObjectName("panel")
-        scroll = QScrollArea()
-        scroll.setAccessibleName("Plan")
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setWidget(plan)
-        for widget in (scroll, self.facts, self.limits):
+        for widget in (scrolled(plan, "Plan", by_keys=True), self.facts, self.limits):
             self.stack.addWidget(widget)
         column.addWidget(self.stack, 1)
         column.addWidget(rule())

@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QLabel,
     QProgressBar,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -39,6 +38,7 @@ from lather.desktop.delivery.runner import Order, Runner
 from lather.desktop.input.keys import TAKES_COMMANDS
 from lather.desktop.open_job import OpenJob
 from lather.desktop.panels.elided_label import ElidedLabel
+from lather.desktop.panels.frames import filled, scrolled
 from lather.desktop.panels.message_line import MessageLine
 from lather.desktop.questions import ask
 from lather.desktop.records import Records
@@ -91,12 +91,7 @@ class DeliverScreen(QWidget):
     def _arrange(self) -> None:
         self.setProperty(TAKES_COMMANDS, True)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.setSpacing(0)
-        row = QHBoxLayout()
-        row.setSpacing(0)
-        whole.addLayout(row, 1)
+        whole, row = filled(self)
         whole.addWidget(self.messages)
         self.proof.setFixedWidth(_PROOF_PX)
         row.addWidget(self.proof)
@@ -154,17 +149,11 @@ class DeliverScreen(QWidget):
             heads.setColumnStretch(number, width if number else 0)
         column.addLayout(heads)
         inner = QWidget()
-        inner.setObjectName("panel")
         self._rows_column = QVBoxLayout(inner)
         self._rows_column.setContentsMargins(0, 0, 10, 0)
         self._rows_column.setSpacing(0)
         self._rows_column.addStretch(1)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setAccessibleName("Outputs")
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setWidget(inner)
-        column.addWidget(scroll, 1)
+        column.addWidget(scrolled(inner, "Outputs", by_keys=True), 1)
         return holder
 
     def _connect(self) -> None:

@@ -2,8 +2,8 @@
 
 from dataclasses import replace
 
-from PyQt6.QtCore import QCoreApplication, QEvent, Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtCore import QCoreApplication, QEvent, pyqtSignal
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QStackedWidget, QVBoxLayout, QWidget
 
 from lather.core.job.changes import Change
 from lather.core.job.commands import MoveLayer, RemoveEdits, RemoveLayer, SetLayer, SetStage
@@ -37,6 +37,7 @@ from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.course_strip import CourseStrip
 from lather.desktop.panels.crops import Crops
 from lather.desktop.panels.finds import FindsPanel
+from lather.desktop.panels.frames import panel, rule, scrolled
 from lather.desktop.panels.lamps import LampsPanel
 from lather.desktop.panels.layers import LayersPanel
 from lather.desktop.panels.mends import MendsPanel
@@ -52,20 +53,6 @@ from lather.desktop.theme.tokens import LEFT_PX, RIGHT_PX, SMALL_PT
 
 _ROOM_FOR_LAMPS_PX = 900  # of the window's height, in which all lamps are seen
 _ROOM_FOR_LISTS_PX = 720
-
-
-def panel(width: int) -> QWidget:
-    widget = QWidget()
-    widget.setObjectName("panel")
-    widget.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-    widget.setFixedWidth(width)
-    return widget
-
-
-def rule() -> QFrame:
-    line = QFrame()
-    line.setObjectName("rule")
-    return line
 
 
 class DeskScreen(QWidget):
@@ -209,12 +196,7 @@ class DeskScreen(QWidget):
         self.right = panel(RIGHT_PX)
         right = QVBoxLayout(self.right)
         right.setContentsMargins(0, 0, 0, 0)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         inner = QWidget()
-        inner.setObjectName("panel")
         inside = QVBoxLayout(inner)
         inside.setContentsMargins(12, 5, 12, 10)
         inside.setSpacing(8)
@@ -237,8 +219,7 @@ class DeskScreen(QWidget):
         inside.addWidget(title)
         inside.addWidget(self.facts)
         inside.addStretch(1)
-        scroll.setWidget(inner)
-        right.addWidget(scroll)
+        right.addWidget(scrolled(inner))
         return self.right
 
     def _connect(self) -> None:

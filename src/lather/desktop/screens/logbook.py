@@ -6,7 +6,6 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
-    QFrame,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -42,11 +41,12 @@ from lather.desktop.logbook.charts import Chart, EarnedChart, MonthChart, PlanCh
 from lather.desktop.logbook.table import LogTable
 from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.elided_label import ElidedLabel
+from lather.desktop.panels.frames import Card
 from lather.desktop.panels.message_line import MessageLine
 from lather.desktop.panels.switch import Switch
 from lather.desktop.records import Records
 from lather.desktop.theme.style import font
-from lather.desktop.theme.tokens import SMALL_PT, theme
+from lather.desktop.theme.tokens import SMALL_PT
 
 _MONTHS = ("January", "February", "March", "April", "May", "June", "July", "August", "September", "October",
            "November", "December")
@@ -132,27 +132,16 @@ class LogbookScreen(QWidget):
         self.months.hide()
         self.plan.hide()
 
-    def _card(self, title: str, switcher: Choices | None, parts: tuple[Chart, ...]) -> QFrame:
-        card = QFrame()
-        card.setObjectName("card")
-        card.setStyleSheet(f"#card {{ background: {theme().raised}; border: 1px solid {theme().line}; "
-                           "border-radius: 6px; }")
-        column = QVBoxLayout(card)
-        column.setContentsMargins(12, 8, 12, 6)
-        column.setSpacing(2)
-        head = QHBoxLayout()
-        name = QLabel(title)
-        name.setFont(font(strong=True))
-        head.addWidget(name)
-        head.addStretch(1)
+    def _card(self, title: str, switcher: Choices | None, parts: tuple[Chart, ...]) -> Card:
+        card = Card(margins=(12, 8, 12, 6))
+        head = card.add_head(title)
         head.addStrut(_HEAD_PX)
         if switcher is not None:
             head.addWidget(switcher)
-        column.addLayout(head)
         for part in parts:
-            column.addWidget(part, 1)
+            card.column.addWidget(part, 1)
         if parts[0] is self.speed:
-            column.addWidget(self.speeds_said)
+            card.column.addWidget(self.speeds_said)
         return card
 
     def _connect(self) -> None:

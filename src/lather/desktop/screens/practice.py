@@ -32,6 +32,7 @@ from lather.desktop.input.focus import leave_keys_to_the_photo
 from lather.desktop.input.keys import TAKES_COMMANDS
 from lather.desktop.open_job import OpenJob
 from lather.desktop.panels.choices import Choices
+from lather.desktop.panels.frames import bar, filled, panel, rule
 from lather.desktop.panels.message_line import MessageLine
 from lather.desktop.panels.panel_head import panel_head
 from lather.desktop.panels.switch import Switch
@@ -39,7 +40,6 @@ from lather.desktop.practice.marks import draw_mark, mark_text
 from lather.desktop.practice.open_lesson import OpenLesson, automatic_score, begin_lesson, score_it
 from lather.desktop.practice.score_panel import ScorePanel
 from lather.desktop.records import Records
-from lather.desktop.screens.desk import panel, rule
 from lather.desktop.theme.tokens import LEFT_PX, RIGHT_PX, theme
 
 _NEAR_PX = 16
@@ -130,12 +130,7 @@ class PracticeScreen(QWidget):
         self.messages = MessageLine()
 
     def _arrange(self) -> None:
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.setSpacing(0)
-        row = QHBoxLayout()
-        row.setSpacing(0)
-        whole.addLayout(row, 1)
+        whole, row = filled(self)
         left = panel(LEFT_PX)
         column = QVBoxLayout(left)
         column.setContentsMargins(10, 10, 10, 8)
@@ -171,19 +166,14 @@ class PracticeScreen(QWidget):
         inside.setContentsMargins(0, 0, 0, 0)
         inside.addWidget(self.scores)
         row.addWidget(right)
-        bar = QWidget()
-        bar.setObjectName("raised")
-        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        foot = QHBoxLayout(bar)
-        foot.setContentsMargins(10, 9, 10, 9)
-        foot.setSpacing(9)
+        below, foot = bar(10, 9)
         for widget in (self.on_picture, self.marks, self.play, self.replay):
             foot.addWidget(widget)
         foot.addStretch(1)
         foot.addWidget(self.go_on)
         foot.addWidget(self.score_button)
         self.replay.setFixedWidth(150)
-        whole.addWidget(bar)
+        whole.addWidget(below)
         whole.addWidget(self.messages)
         self.setProperty(TAKES_COMMANDS, True)
         leave_keys_to_the_photo(self)

@@ -3,9 +3,9 @@
 import random
 
 import numpy as np
-from PyQt6.QtCore import QRect, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QRect, QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from lather.core.job.commands import SetBrief, SetLayer
 from lather.core.job.model import Job
@@ -24,6 +24,7 @@ from lather.desktop.input.focus import leave_keys_to_the_photo
 from lather.desktop.input.keys import TAKES_COMMANDS
 from lather.desktop.open_job import OpenJob
 from lather.desktop.panels.choices import Choices
+from lather.desktop.panels.frames import bar, filled, panel, rule, scrolled
 from lather.desktop.panels.message_line import MessageLine
 from lather.desktop.panels.panel_head import panel_head
 from lather.desktop.panels.switch import Switch
@@ -34,7 +35,6 @@ from lather.desktop.review.layers_panel import LayersPanel
 from lather.desktop.review.notes_panel import NotesPanel
 from lather.desktop.review.over_card import OfferBox, OverCard
 from lather.desktop.review.tour_list import TourList
-from lather.desktop.screens.desk import panel, rule
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import RIGHT_PX, SMALL_PT
 
@@ -99,11 +99,7 @@ class ReviewScreen(QWidget):
         self.alike.setToolTip("Compare with the photo as Shape has moved it: only what was done to the skin differs")
 
     def _arrange(self) -> None:
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        middle = QHBoxLayout()
-        middle.setSpacing(0)
+        column, middle = filled(self)
         middle.addWidget(self.canvas, 1)
         side = panel(RIGHT_PX)
         inside = QVBoxLayout(side)
@@ -125,13 +121,7 @@ class ReviewScreen(QWidget):
         rest.setFont(font(SMALL_PT))
         inside.addWidget(rest)
         middle.addWidget(side)
-        column.addLayout(middle, 1)
-        bar = QWidget()
-        bar.setObjectName("raised")
-        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(10, 9, 10, 9)
-        row.setSpacing(8)
+        below, row = bar(10, 8)
         for widget in (self.modes, self.hold_button, self.pace, self.zoom, self.mirror, QLabel("mirror")):
             row.addWidget(widget)
         row.addStretch(1)
@@ -139,7 +129,7 @@ class ReviewScreen(QWidget):
             row.addWidget(widget)
         for widget in self.picks:
             widget.hide()
-        column.addWidget(bar)
+        column.addWidget(below)
         self.messages = MessageLine()
         column.addWidget(self.messages)
         self.setProperty(TAKES_COMMANDS, True)
@@ -147,7 +137,6 @@ class ReviewScreen(QWidget):
 
     def _gauges_tab(self) -> QWidget:
         inner = QWidget()
-        inner.setObjectName("panel")
         column = QVBoxLayout(inner)
         column.setContentsMargins(0, 0, 6, 0)
         column.setSpacing(4)
@@ -165,13 +154,7 @@ class ReviewScreen(QWidget):
             row.taken.connect(self._take_map)
             column.addWidget(row)
         column.addStretch(1)
-        scroll = QScrollArea()
-        scroll.setAccessibleName("Gauges")
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        scroll.setWidget(inner)
-        return scroll
+        return scrolled(inner, "Gauges")
 
     def _connect(self) -> None:
         self.modes.chosen.connect(self._set_mode)

@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButto
 from lather.core.stages.shape.holds import ZONES
 from lather.core.stages.shape.measures import FIRST, MEASURES, Measure
 from lather.desktop.panels.choices import Choices
+from lather.desktop.panels.frames import scrolled
 from lather.desktop.panels.signed_slider import SignedSlider, signed
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
@@ -120,7 +121,6 @@ class MeasuresPanel(QWidget):
 
     def _list(self) -> QScrollArea:
         inner = QWidget()
-        inner.setObjectName("panel")
         rows = QVBoxLayout(inner)
         rows.setContentsMargins(0, 0, 4, 0)
         rows.setSpacing(1)
@@ -135,12 +135,8 @@ class MeasuresPanel(QWidget):
         rows.insertWidget(FIRST, self.more)
         rows.addStretch(1)
         self._all = False
-        self.scroll = QScrollArea()
-        self.scroll.setWidgetResizable(True)
-        self.scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.scroll = scrolled(inner, "Measures")
         self.scroll.setFrameShape(QFrame.Shape.NoFrame)
-        self.scroll.setWidget(inner)
         return self.scroll
 
     def _zones(self) -> QWidget:
