@@ -15,12 +15,14 @@ from lather.core.brush.values import Brush
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.engine.photo import Photo
 from lather.core.find.finder import find_all
+from lather.core.find.mend import mend_all
 from lather.core.gauges.registry import pictures_of
 from lather.core.gauges.spill import spilling_strokes
 from lather.core.imageio.picture import Picture
 from lather.core.job.commands import AddEdits, SetFinds
 from lather.core.job.history import History
 from lather.core.job.model import Stroke, freeze_points, new_id, new_job
+from lather.core.kinds.registry import stage_of_kind
 from lather.core.measure.repeats import repeats_in_pictures
 from lather.core.practice.make import make_plate
 from lather.core.practice.mistakes import copied_disc
@@ -32,7 +34,7 @@ TURNS = (0, 0, 23, -48, 90, 180)
 
 
 def planted_clones(made, rng) -> tuple[int, int, int]:
-    """(found, planted, found on the clean picture): discs of 0.08 face widths copied, turned, mirrored."""
+    """(found, planted, found where spots were mended well): discs of 0.08 face widths copied, turned, mirrored."""
     width, side = made.sitter.face_width_px, int(0.08 * made.sitter.face_width_px)
     ys, xs = np.nonzero(cv2.erode((made.zones == SKIN).astype(np.uint8), np.ones((2 * side + 1,) * 2)))
     box = np.s_[ys.min() - 2 * side : ys.max() + 2 * side, xs.min() - 2 * side : xs.max() + 2 * side]
@@ -48,7 +50,22 @@ def planted_clones(made, rng) -> tuple[int, int, int]:
         here = np.array((xs[j] - box[1].start, ys[j] - box[0].start))
         found += any(np.hypot(*(np.array(place[:2]) - here)) < side
                      for one in repeats_in_pictures(before, after, skin, width) for place in (one.first, one.second))
-    return found, CLONES, len(repeats_in_pictures(before, before, skin, width))
+    return found, CLONES, mended_well(made.sitter.name, box, skin)
+
+
+def mended_well(sitter: str, box: tuple[slice, slice], skin: np.ndarray) -> int:
+    """Repeats found where the automatic pass mended 24 spots, each with its own skin."""
+    made = make_plate(sitter, 703, flaws={"blemish_dark": 14, "blemish_red": 10})
+    photo = Photo(Picture(made.photo), f"{sitter} {made.seed}".encode(), "plate.png")
+    session = Session(photo, History(new_job(photo.source)))
+    finds, measures = find_all(photo)
+    session.history.amend(SetFinds(finds, measures.face, ()))
+    wanted = [f for f in finds if f.worth and stage_of_kind(f.kind) == "mend"]
+    command, _ = mend_all(session.engine, session.job, wanted, session.job.stage("mend").layers[0].id)
+    session.history.do(command)
+    after = session.engine.pixels(session.job, photo.bounds)
+    both = (srgb_to_lab(codes[box].astype(np.float32)) for codes in (made.photo / np.float32(65535), after))
+    return len(repeats_in_pictures(*both, skin, made.sitter.face_width_px))
 
 
 def planted_overshoots(made, rng) -> tuple[int, int, int]:

@@ -63,16 +63,20 @@ class Compared:
     @cached_property
     def small(self) -> tuple[Lab, Lab]:
         """Both in Lab, at the size of `measures.small`."""
-        level = 0
-        photo = self.measures.photo
+        return self.small_lab(self.before), self.small_lab(self.after)
+
+    @cached_property
+    def whole(self) -> tuple[Rect, int]:
+        """The whole picture, at the level next above the small size."""
+        level, photo = 0, self.measures.photo
         while max(photo.level_bounds(level + 1)[2:]) >= _WORK_SIDE:
             level += 1
-        shape = self.measures.small.shape[1::-1]
-        both = []
-        for read in (self.before, self.after):
-            pixels = cv2.resize(read(photo.level_bounds(level), level), shape, interpolation=cv2.INTER_AREA)
-            both.append(profiles.to_lab(pixels, self.profile).astype(np.float32))
-        return both[0], both[1]
+        return photo.level_bounds(level), level
+
+    def small_lab(self, read: Callable[[Rect, int], EncodedRGB]) -> Lab:
+        """The whole picture in Lab, at the size of `measures.small`."""
+        pixels = cv2.resize(read(*self.whole), self.measures.small.shape[1::-1], interpolation=cv2.INTER_AREA)
+        return profiles.to_lab(pixels, self.profile).astype(np.float32)
 
     @cached_property
     def change(self) -> np.ndarray:

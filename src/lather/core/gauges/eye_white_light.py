@@ -12,4 +12,4 @@ def measure(pictures: Compared) -> float | None:
 
 GAUGE = Gauge("eye_white_light", "Eye whites L*", "L*", measure, track=100.0, written="{:.0f}",
               lowered_by="less light in Whiten",
-              untold="no eye whites are seen", stages=("colour", "finish"))
+              untold="no eye whites are seen", stages=("split", "even", "sculpt", "colour", "finish"))

@@ -14,4 +14,4 @@ def measure(pictures: Compared) -> float | None:
 
 GAUGE = Gauge("eye_white_warmth", "Warmth of the eye whites left", "%", measure, limit_times=1.0,
               lowered_by="less yellow out in Whiten",
-              untold="no eye whites are seen", stages=("colour", "finish"))
+              untold="no eye whites are seen", stages=("split", "even", "sculpt", "colour", "finish"))

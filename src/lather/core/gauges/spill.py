@@ -3,7 +3,6 @@
 import cv2
 import numpy as np
 
-from lather.core.colour import profiles
 from lather.core.colour.lab import delta_e2000
 from lather.core.gauges.base import Gauge
 from lather.core.gauges.compared import Compared
@@ -14,6 +13,7 @@ from lather.core.types import Mask
 _LIPS_EYES_AND_CLOTH = (2, 3, 4, 5, 7, 8)  # labels of a plate's zones
 _LEAST_SHARE = 0.05  # of an edit's own area that lies outside, and
 _LEAST_PX = 6  # pixels of the small picture, from which it is named
+_BROW = 0.3  # share of hair, from which a place is a brow or lashes
 
 
 def measure(pictures: Compared) -> float | None:
@@ -33,19 +33,22 @@ def _spilled(pictures: Compared) -> tuple[np.ndarray, np.ndarray]:
     Of a job only the stages count whose business is skin: lips that were sharpened on purpose are no spill.
     """
     skin, zones = pictures.skin, pictures.zones
-    rest = ~(skin > 0.5) & (pictures.measures.ground == 0)
+    rest = (~(skin > 0.5) & (pictures.measures.ground == 0)) | _brows_and_lashes(pictures)
     if zones is not None:
         small = cv2.resize(zones, skin.shape[::-1], interpolation=cv2.INTER_NEAREST)
         rest = np.isin(small, _LIPS_EYES_AND_CLOTH)
     change = pictures.change
     if pictures.skin_work is not None:
-        level, photo = 0, pictures.measures.photo
-        while max(photo.level_bounds(level + 1)[2:]) >= max(skin.shape):
-            level += 1
-        pixels = cv2.resize(pictures.skin_work(photo.level_bounds(level), level), skin.shape[::-1],
-                            interpolation=cv2.INTER_AREA)
-        change = delta_e2000(pictures.small[0], profiles.to_lab(pixels, pictures.profile).astype(np.float32))
+        change = delta_e2000(pictures.small[0], pictures.small_lab(pictures.skin_work))
     return rest, change > CHANGED_DE
+
+
+def _brows_and_lashes(pictures: Compared) -> np.ndarray:
+    """By the face's points: the thin hair of a brow may pass for skin by its colour."""
+    if pictures.masks is None or pictures.measures.face is None:
+        return np.zeros(pictures.skin.shape, bool)
+    share = pictures.masks.mask("brows", (pictures.measures.face,), *pictures.whole)
+    return cv2.resize(share, pictures.skin.shape[::-1], interpolation=cv2.INTER_AREA) > _BROW
 
 
 def spilling_strokes(pictures: Compared) -> list[tuple[str, str, Stroke]]:

@@ -12,4 +12,4 @@ def measure(pictures: Compared) -> float | None:
 
 GAUGE = Gauge("teeth_light", "Teeth L*", "L*", measure, track=100.0, written="{:.0f}",
               lowered_by="less light in Whiten",
-              untold="no teeth are seen", stages=("colour", "finish"))
+              untold="no teeth are seen", stages=("split", "even", "sculpt", "colour", "finish"))

@@ -13,4 +13,4 @@ def measure(pictures: Compared) -> float | None:
 
 
 GAUGE = Gauge("teeth_white", "Warmth of the teeth left", "%", measure, lowered_by="less yellow out in Whiten",
-              untold="no teeth are seen", stages=("colour", "finish"))
+              untold="no teeth are seen", stages=("split", "even", "sculpt", "colour", "finish"))

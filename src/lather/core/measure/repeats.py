@@ -17,7 +17,11 @@ from lather.core.types import Lab, Mask
 _CELL_SHARE = 0.008  # of the face's width: grid on which sources are compared
 _SHARED = 0.4  # of the smaller source that another one takes as well
 _VISIBLE = 0.5  # of effective strength, from which what is copied is seen
-_LARGE_SHARE = 0.06  # of the face's width: a plain copy of skin as large as this is seen beside its source
+_LARGE_SHARE = 0.06  # of the face's width: a plain copy whose cells fill such a square is seen beside its source
+_LARGE_ALIKE_SHARE = 0.09  # the same, of the disc whose pores are alike
+_ALIKE, _ALIKE_SHARE = 0.5, 0.01  # correlation of pores that are the same, and the radius (of the face) it is read in
+_PORES_SHARE = 0.004  # so fine that the step at a copy's rim is not in it
+_REACH_SHARE = 0.15  # of the face's width: how far around its middle a copy's size is looked for
 _MARKS = ("mole", "freckle", "blemish_dark", "blemish_red", "blemish_bright", "scar")
 _MARK_DE = 4.0
 _LEAST_MATCHES = 6
@@ -154,7 +158,7 @@ def repeats_in_pictures(before: Lab, after: Lab, skin: Mask, face_px: float) -> 
     pairs = [pair for others in ((places, words), (flipped_places, flipped))
              for pair in _matched(places[own], words[own], *others)]
     found = _groups(pairs, face_px)
-    return _less_mends(found, before, after, changed, face_px)
+    return _less_mends(found, light, changed, face_px)
 
 
 def _changed(before: Lab, after: Lab, face_px: float) -> np.ndarray:
@@ -179,8 +183,8 @@ def _matched(own: np.ndarray, own_words: np.ndarray, others: np.ndarray, words: 
     return made
 
 
-def _groups(pairs: Sequence, face_px: float) -> list[tuple[np.ndarray, np.ndarray, np.ndarray]]:
-    """(places, other places, matrix) of matches that one turn, scale and mirror explains."""
+def _groups(pairs: Sequence, face_px: float) -> list[tuple[np.ndarray, np.ndarray]]:
+    """(places, other places) of matches that one turn, scale and mirror explains."""
     rest, found = list(pairs), []
     while len(rest) >= _LEAST_MATCHES:
         here, there = (np.float32([pair[n] for pair in rest]) for n in (0, 1))
@@ -191,27 +195,63 @@ def _groups(pairs: Sequence, face_px: float) -> list[tuple[np.ndarray, np.ndarra
         inside = inliers.ravel() > 0
         scale = np.linalg.svd(matrix[:, :2], compute_uv=False)
         if scale[1] > 0.6 and scale[0] < 1.7:
-            found.append((here[inside], there[inside], matrix))
+            found.append((here[inside], there[inside]))
         rest = [pair for pair, good in zip(rest, inside) if not good]
     return found
 
 
-def _less_mends(groups, before: Lab, after: Lab, changed: np.ndarray, face_px: float) -> list[Repeat]:
+def _less_mends(groups, light: np.ndarray, changed: np.ndarray, face_px: float) -> list[Repeat]:
     """The groups that are seen as repeats."""
     found, sources = [], []
-    tone = cv2.GaussianBlur(after[..., 0], (0, 0), max(2.0, 0.012 * face_px))
-    for here, there, _ in groups:
+    tone = cv2.GaussianBlur(light, (0, 0), max(2.0, 0.012 * face_px))
+    pores = light - cv2.GaussianBlur(light, (0, 0), max(2.0, _PORES_SHARE * face_px))
+    for here, there in groups:
         middle, other = np.median(here, 0), np.median(there, 0)
-        radius = float(max(np.percentile(np.hypot(*(here - middle).T), 90), 2.0))
+        radius = _radius_alike(pores, middle, _turned_and_scaled(here, there), face_px)
         ty, tx = there[:, 1].astype(int), there[:, 0].astype(int)
         hy, hx = here[:, 1].astype(int), here[:, 0].astype(int)
         off = float(np.median(np.abs(tone[hy, hx] - tone[ty, tx])))
         both = bool(np.median(changed[ty, tx]) > 0)  # seen at two places that were not so before
         again = any(np.hypot(*(other - s)) < radius + r and np.hypot(*(middle - m)) > radius for s, m, r in sources)
         sources.append((other, middle, radius))
-        if both or again or (off < _TONE_L and 2 * radius >= _LARGE_SHARE * face_px):
+        if both or again or (off < _TONE_L and 2 * radius >= _LARGE_ALIKE_SHARE * face_px):
             found.append(Repeat(*((float(x), float(y), radius) for x, y in (other, middle))))
     return _one_for_each_pair(found)
+
+
+def _turned_and_scaled(here: np.ndarray, there: np.ndarray) -> np.ndarray:
+    """(2, 3) of the turn, mirror and scale that lead nearest from places to places (Umeyama 1991, mirrors let in): it
+    still holds beyond them, where a free affine goes astray.
+    """
+    a, b = here - here.mean(0), there - there.mean(0)
+    u, _, v = np.linalg.svd(b.T @ a)
+    turn = u @ v
+    linear = turn * float((b * (a @ turn.T)).sum() / max((a * a).sum(), 1e-9))
+    return np.column_stack([linear, there.mean(0) - linear @ here.mean(0)])
+
+
+def _radius_alike(pores: np.ndarray, middle: np.ndarray, matrix: np.ndarray, face_px: float) -> float:
+    """Radius, px, of a disc as large as the area around `middle` whose pores are those that `matrix` leads to.
+
+    Key points tell where a copy is, but not how far it goes: they keep off its rim.
+    """
+    reach = int(_REACH_SHARE * face_px)
+    height, width = pores.shape
+    x0, y0 = np.maximum(0, middle.astype(int) - reach)
+    x1, y1 = min(width, int(middle[0]) + reach), min(height, int(middle[1]) + reach)
+    here = pores[y0:y1, x0:x1]
+    moved = matrix.copy()
+    moved[:, 2] += matrix[:, :2] @ np.array([x0, y0], float)
+    there = cv2.warpAffine(pores, moved, (x1 - x0, y1 - y0), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
+    sigma = max(2.0, _ALIKE_SHARE * face_px)
+
+    def around(values: np.ndarray) -> np.ndarray:
+        return cv2.GaussianBlur(values, (0, 0), sigma)
+
+    alike = around(here * there) / np.sqrt(around(here * here) * around(there * there) + 1e-6) > _ALIKE
+    _, labels = cv2.connectedComponents(alike.astype(np.uint8))
+    own = labels[min(int(middle[1]) - y0, labels.shape[0] - 1), min(int(middle[0]) - x0, labels.shape[1] - 1)]
+    return float(max(2.0, np.sqrt((labels == own).sum() / np.pi))) if own else 2.0
 
 
 def _one_for_each_pair(found: list[Repeat]) -> list[Repeat]:
