@@ -10,7 +10,7 @@ SOURCE = Path(__file__).parents[1] / "src" / "lather"
 # each may import itself and those before it
 ORDER = [
     "colour", "imageio", "brush", "tools", "kinds", "job", "stages", "engine", "face", "lamps", "measure", "gauges",
-    "find", "plan", "record", "deliver", "practice",
+    "find", "plan", "record", "deliver", "practice", "sitting",
 ]
 SHARED = {"memory", "threads", "errors", "types", "levels", "data", "parameters", "ranges", "recent", "state"}
 
@@ -45,7 +45,7 @@ class LayeringTest(unittest.TestCase):
             if package not in ORDER:
                 continue
             allowed = set(ORDER[: ORDER.index(package) + 1]) | SHARED
-            if package in ("practice", "deliver"):
+            if package in ("practice", "deliver", "sitting"):
                 allowed |= {"session"}  # the demo job is a whole session, and so is what is delivered
             if package == "stages":
                 allowed |= {"engine"}  # a stroke in progress and a Dab read through an engine they are given

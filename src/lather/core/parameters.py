@@ -6,6 +6,8 @@ The job file is checked by them, the panel and the command line are made from th
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
+import numpy as np
+
 from lather.core.errors import RequestError
 from lather.core.ranges import Range
 
@@ -54,11 +56,15 @@ class Flag:
 
 @dataclass(frozen=True)
 class Model:
-    """A value of its own kind; `read` raises for what cannot be one."""
+    """A value of its own kind; `read` raises for what cannot be one.
+
+    moved(value, places): of one that holds places of the photo, the same on another photo; places: (n, 2) -> (n, 2).
+    """
 
     id: str
     label: str
     read: Callable[[object], object]
+    moved: Callable[[object, Callable[[np.ndarray], np.ndarray]], object] | None = None
 
     def check(self, value: object) -> None:
         self.read(value)

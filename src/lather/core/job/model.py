@@ -52,7 +52,7 @@ class Stroke:
     brush. pull: (x, y) from and to in px, of what is drawn to a place. mirror: (a, b, c, d, x, y), the map of a place
     to the other side of the face, where the stroke acts as well. order: among all edits of a stage that keeps one.
     fence: nothing is laid outside it. note: what it was made for ("dark spot"), for lists and reports.
-    find: id of the find it mends, or "".
+    find: id of the find it mends, or "". carried: name of the photo it was carried over from, or "".
     """
 
     id: str
@@ -70,6 +70,7 @@ class Stroke:
     pull: tuple[float, float, float, float] | None = None
     mirror: tuple[float, float, float, float, float, float] | None = None
     order: int = 0
+    carried: str = ""
     extra: dict = field(default_factory=dict)
 
     @cached_property
@@ -193,6 +194,8 @@ class Stroke:
             data["fence"] = self.fence.to_json()
         if self.find:
             data["find"] = self.find
+        if self.carried:
+            data["carried"] = self.carried
         return data
 
     @classmethod
@@ -208,14 +211,15 @@ class Stroke:
             fence=Fence.from_json(data["fence"]) if data.get("fence") else None,
             feather=None if feather is None else float(feather), own_texture=bool(data.get("own_texture", False)),
             pull=_numbers(data.get("pull"), 4), mirror=_numbers(data.get("mirror"), 6),
-            order=int(data.get("order", 0)), extra=kept(data, *_STROKE_FIELDS),
+            order=int(data.get("order", 0)), carried=str(data.get("carried", ""))[:200],
+            extra=kept(data, *_STROKE_FIELDS),
         )
         stroke.check()
         return stroke
 
 
 _STROKE_FIELDS = ("id", "kind", "tool", "brush", "offset", "mode", "note", "turn", "fence", "find", "feather_px",
-                  "own_texture", "pull", "mirror", "order")
+                  "own_texture", "pull", "mirror", "order", "carried")
 
 
 def _numbers(values: list | None, count: int) -> tuple[float, ...] | None:

@@ -25,6 +25,7 @@ _SMEARED = 0.55  # of the texture that belongs there, under which it was smoothe
 _NO_TEXTURE = ("stray_hair", "shine", "blotch", "redness", "lens_mark", "cloth_speck")
 _TOUCHED_DE = 1.0
 _GONE_SHARE = 0.7  # of the error that it was at first
+_DOWN_NOT_OUT, _DOWN_SHARE = ("shine",), 0.5  # skin with no light on it is flat: so much of it may stay
 _SEEN_DE, _ALIKE_DE = 0.9, 0.7
 _LEAST_PX = 30
 
@@ -119,7 +120,8 @@ def _outcome(folder: PracticeFolder, after: Lab, flaw: Mapping, error: np.ndarra
     if at_first < _SEEN_DE:
         return None
     texture = None if flaw["kind"] in _NO_TEXTURE or "label" in flaw else _texture_there(folder, after, flaw)
-    if off > min(REMOVED_DE, max(_ALIKE_DE, _GONE_SHARE * at_first)):  # a faint one is not gone for being faint
+    most = _DOWN_SHARE * at_first if flaw["kind"] in _DOWN_NOT_OUT else 0.0
+    if off > max(most, min(REMOVED_DE, max(_ALIKE_DE, _GONE_SHARE * at_first))):  # a faint one is not gone for that
         return FlawOutcome(flaw, LEFT, off, texture)
     return FlawOutcome(flaw, SMEARED if texture is not None and texture < _SMEARED else GONE, off, texture)
 

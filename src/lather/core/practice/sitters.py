@@ -118,7 +118,8 @@ def load_sitter(name_or_path: str) -> Sitter:
         per_mm = float(facts["pixels_per_mm_at_face"])
     except (OSError, ValueError, KeyError, TypeError):
         raise RequestError(f"{path.name} needs its landmarks in {path.stem}.json beside it.") from None
-    normals = cv2.imread(str(path.with_name(f"{path.stem}-normals.png")))
+    form = path.with_name(f"{path.stem}-normals.png")
+    normals = cv2.imread(str(form)) if form.is_file() else None
     return Sitter(path.stem, picture, zones, marks, per_mm, None if normals is None else normals[..., ::-1])
 
 

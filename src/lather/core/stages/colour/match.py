@@ -11,7 +11,7 @@ from lather.core.parameters import Flag, Model, Number
 from lather.core.stages.adjust.bands import tone, tone_reach
 from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.core.stages.adjust.pixels import changed
-from lather.core.stages.adjust.values import read_outline, read_spread
+from lather.core.stages.adjust.values import moved_outline, read_outline, read_spread
 from lather.core.stages.adjust.zones import zone_label
 from lather.core.stages.base import Surroundings
 from lather.core.types import EncodedRGB, Mask, Rect
@@ -31,7 +31,8 @@ class MatchKind(AdjustmentKind):
     tools = ("reference", "target", "mask", "unmask", "grow")
     own = (
         Flag("spread", "spread", True), Flag("light", "light", True), Flag("colour", "colour", True), WIDTH,
-        Model("reference", "Reference", read_outline), Model("target", "Target", read_outline),
+        Model("reference", "Reference", read_outline, moved_outline),
+        Model("target", "Target", read_outline, moved_outline),
         Model("measured_from", "Measured of the target", read_spread),
         Model("measured_to", "Measured of the reference", read_spread),
     )

@@ -44,13 +44,19 @@ def read_shape(value: object) -> dict[str, tuple[tuple[float, float], ...]]:
     return shape
 
 
+def moved_shape(value: object, places) -> dict[str, tuple[tuple[float, float], ...]]:
+    """A pool on another photo."""
+    return {name: tuple((float(x), float(y)) for x, y in places(np.array(rim, float)))
+            for name, rim in read_shape(value).items()}
+
+
 class PoolKind(AdjustmentKind):
     id = "pool"
     method = b"pool-1"
     label, icon = "Light pool", "pool"
     hint = "Starts as the head's own shape. Pull either rim anywhere: dashed full, solid faded out."
     tools = ("pool_rim", *MASK_TOOLS)
-    own = (INSIDE, OUTSIDE, WARMTH_OUT, Model("shape", "Shape", read_shape))
+    own = (INSIDE, OUTSIDE, WARMTH_OUT, Model("shape", "Shape", read_shape, moved_shape))
     mask = everywhere()
 
     def neutral(self, layer: Layer) -> bool:
