@@ -28,6 +28,8 @@ COMMANDS = {
     "shape": "measures of a face read and set, zones and lines behind held; what was moved in numbers",
     "adjust": "layers of Colour, Crisp and Finish measured on a photo, set and rendered",
     "render": "renders jobs to picture files",
+    "replay": "the same retouch on the photo developed anew",
+    "carry": "a finished frame's retouch carried to other frames of the same person",
     "report": "the client's report of a job, and its before and after sheet",
     "proof": "writes a proof sheet for the client, or takes their answer in",
     "log": "the logbook: jobs, minutes, earnings; CSV, backup, repair, import",

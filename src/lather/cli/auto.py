@@ -1,14 +1,12 @@
 """lather auto PHOTO --out FILE"""
 
 import argparse
-import json
-import sys
 from pathlib import Path
 
-from lather.cli.arguments import number, whole
+from lather.cli.arguments import number
+from lather.cli.batch import Batch, Task, add_batch_arguments, told
 from lather.cli.delivery import add_delivery_arguments, delivery_of
 from lather.cli.outputs import make_folder, refuse_clashes
-from lather.cli.workers import in_processes
 from lather.core.engine.export import Output
 from lather.core.errors import RequestError
 from lather.core.find.colour import automatic_whitening
@@ -32,7 +30,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--job", help="also save the job: a .lather file; a folder for many photos")
     parser.add_argument("--bits", type=int, choices=(8, 16), help="depth; without it 16 where the format has it")
     parser.add_argument("--json", action="store_true", help="machine-readable: what was found and mended")
-    parser.add_argument("--jobs", type=whole(1, 64), default=1, metavar="N", help="photos worked on at the same time")
+    add_batch_arguments(parser)
     parser.add_argument("--soft", type=number(0, 100), default=0.0, metavar="PERCENT",
                         help="share of the finest stray hairs to leave, for a soft look")
     parser.add_argument("--route", choices=ROUTES, default=ROUTES[0],
@@ -133,23 +131,16 @@ def run(arguments: argparse.Namespace) -> int:
         stem = Path(photo).stem
         out = str(Path(arguments.out) / f"{stem}-mended.tif") if many else arguments.out
         job = str(Path(arguments.job) / f"{stem}.lather") if many and arguments.job else arguments.job
-        tasks.append((photo, out, job, arguments.bits, delivery, arguments.soft / 100, job_kind, arguments.route))
-    for task in tasks:
-        _check_names(*task[1:4])
-    refuse_clashes([path for task in tasks for path in task[1:3] if path], arguments.photos, folders=folders)
+        _check_names(out, job, arguments.bits)
+        values = (photo, out, job, arguments.bits, delivery, arguments.soft / 100, job_kind, arguments.route)
+        tasks.append(Task(photo, "lather.cli.auto:mend_photo", values, tuple(one for one in (out, job) if one)))
+    refuse_clashes([path for task in tasks for path in task.outputs], arguments.photos, folders=folders)
     for folder in folders:
         make_folder(folder)
-    if arguments.jobs > 1 and many:
-        results = in_processes(mend_photo, tasks, arguments.jobs)
-    else:
-        results = [mend_photo(*task) for task in tasks]
-    if arguments.json:
-        json.dump(results if many else results[0], sys.stdout, indent=1)
-        print()
-        return 0
-    for r in results:
-        print(
-            f"{r['out']}: {r['mended']} of {r['finds']} finds mended, {r['evened']} evened, "
-            f"{r['calmed']} calmed, {r['kept']} kept, {r['will_not_show']} will not show"
-        )
-    return 0
+    batch = Batch(tasks, arguments.jobs, Path(arguments.out) if many else None, arguments.scheduler)
+    return told(batch.run(), _line, as_json=arguments.json)
+
+
+def _line(r: dict) -> str:
+    return (f"{r['out']}: {r['mended']} of {r['finds']} finds mended, {r['evened']} evened, {r['calmed']} calmed, "
+            f"{r['kept']} kept, {r['will_not_show']} will not show")

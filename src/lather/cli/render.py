@@ -2,10 +2,10 @@
 
 import argparse
 import sys
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from lather.cli.arguments import whole
+from lather.cli.batch import Batch, Task, add_batch_arguments, told
 from lather.cli.outputs import make_folder, refuse_clashes
 from lather.core.deliver.names import USUAL_PATTERN, file_name, numbered
 from lather.core.deliver.presets import presets, presets_file
@@ -37,7 +37,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--grey", action="store_true", help="one channel of grey, by lightness")
     parser.add_argument("--keep-location", action="store_true", help="leave the place in the metadata")
     parser.add_argument("--format", choices=("jpg", "png", "tif"), default="jpg", help="with several jobs")
-    parser.add_argument("--jobs", type=whole(1, 64), default=1, help="how many at a time")
+    parser.add_argument("--json", action="store_true", help="machine-readable: what was written")
+    add_batch_arguments(parser)
 
 
 def _outputs(session: Session, preset: str | None) -> tuple[OutputSpec, ...]:
@@ -99,22 +100,13 @@ def run(arguments: argparse.Namespace) -> int:
             raise RequestError(f"{format_for(target)} holds 8 bits a channel; choose PNG or TIFF for 16.")
     refuse_clashes(list(targets.values()), arguments.job)
 
-    def one(job_path: str) -> None:
-        Session.open(job_path).export(targets[job_path], output)
-        print(targets[job_path])
-
-    with ThreadPoolExecutor(arguments.jobs) as pool:
-        failures = [error for error in pool.map(lambda p: _try(one, p), arguments.job) if error is not None]
-    for error in failures[1:]:
-        print(f"lather: {error}", file=sys.stderr)
-    if failures:
-        raise failures[0]
-    return 0
+    tasks = [Task(path, "lather.cli.render:render_job", (path, str(target), output), (str(target),))
+             for path, target in targets.items()]
+    batch = Batch(tasks, arguments.jobs, out if several else None, arguments.scheduler)
+    return told(batch.run(), lambda value: value["out"], as_json=arguments.json)
 
 
-def _try(function, path):
-    try:
-        function(path)
-    except Exception as error:
-        return error
-    return None
+def render_job(job: str, out: str, output: Output) -> dict:
+    """A job rendered to a picture file. Raises LatherError."""
+    Session.open(job).export(out, output)
+    return {"job": job, "out": out}

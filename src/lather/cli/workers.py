@@ -4,12 +4,14 @@ import ctypes
 import multiprocessing
 import os
 import signal
-from collections.abc import Callable, Sequence
-from concurrent.futures import ProcessPoolExecutor
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from concurrent.futures.process import BrokenProcessPool
 
 from lather.core.imageio.atomic import sweep_parts
 
 _PR_SET_PDEATHSIG = 1
+_MOST_DEATHS = 3
 
 
 def _begin() -> None:
@@ -22,20 +24,33 @@ def _begin() -> None:
         os._exit(1)
 
 
-def in_processes(work: Callable, tasks: Sequence[tuple], count: int) -> list:
-    """`work(*task)` of every task, in order. Any exception, Ctrl-C too, ends the workers before it goes on."""
-    with ProcessPoolExecutor(count, multiprocessing.get_context("spawn"), _begin) as pool:
-        try:
-            # workers leave Ctrl-C to their parent from their first moment: they begin with it held back
-            signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
+def as_done(work: Callable, calls: Sequence[tuple], count: int) -> Iterator[tuple[int, object]]:
+    """(index, `work(*call)`) of every call as it is done. Any exception, Ctrl-C too, ends the workers before it goes
+    on. A worker that is killed takes the others along (they share one queue), so what it was at is begun anew in new
+    ones, `_MOST_DEATHS` times at most.
+    """
+    left, deaths = dict(enumerate(calls)), 0
+    while left:
+        with ProcessPoolExecutor(count, multiprocessing.get_context("spawn"), _begin) as pool:
             try:
-                futures = [pool.submit(work, *task) for task in tasks]
-            finally:
-                signal.pthread_sigmask(signal.SIG_UNBLOCK, {signal.SIGINT})
-            return [future.result() for future in futures]
-        except BaseException:
-            _end(pool)
-            raise
+                # workers leave Ctrl-C to their parent from their first moment: they begin with it held back
+                signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
+                try:
+                    futures = {pool.submit(work, *call): index for index, call in left.items()}
+                finally:
+                    signal.pthread_sigmask(signal.SIG_UNBLOCK, {signal.SIGINT})
+                for future in as_completed(futures):
+                    value = future.result()
+                    del left[futures[future]]
+                    yield futures[future], value
+            except BrokenProcessPool:
+                deaths += 1
+                if deaths > _MOST_DEATHS:
+                    raise
+                _end(pool)
+            except BaseException:
+                _end(pool)
+                raise
 
 
 def _end(pool: ProcessPoolExecutor) -> None:

@@ -1,0 +1,55 @@
+"""lather replay JOB --source PHOTO --out JOB2"""
+
+import argparse
+from pathlib import Path
+
+from lather.cli.batch import Batch, Task, add_batch_arguments, told
+from lather.cli.carry import look_lines
+from lather.cli.outputs import make_folder, refuse_clashes
+from lather.core.errors import RequestError
+from lather.core.session import Session
+from lather.core.sitting.looks import carried_of
+from lather.core.sitting.replay import replay
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("jobs_or_job", nargs="+", metavar="JOB", help="finished job; with several, --source and --out "
+                        "are folders")
+    parser.add_argument("--source", required=True, help="the photo developed anew; of several jobs a folder that holds "
+                        "photos of the same names")
+    parser.add_argument("--out", required=True, help="job file to write; a folder for several")
+    parser.add_argument("--json", action="store_true", help="machine-readable: what was carried, what needs a look")
+    add_batch_arguments(parser)
+
+
+def replay_job(job: str, photo: str, out: str) -> dict:
+    """The job played again on a photo, saved; what came of it. Raises LatherError."""
+    played = replay(Session.open(job), Session.from_photo(photo).photo)
+    played.photo_path = Path(photo).resolve()
+    played.save(out)
+    return {"job": job, "photo": photo, "out": out} | carried_of(played.job.brief).to_json()
+
+
+def run(arguments: argparse.Namespace) -> int:
+    jobs, out, many = arguments.jobs_or_job, Path(arguments.out), len(arguments.jobs_or_job) > 1
+    if not many and out.suffix != ".lather":
+        raise RequestError(f"{out}: a job's name ends in .lather.")
+    tasks = []
+    for job in jobs:
+        photo = _photo_for(job, Path(arguments.source)) if many else arguments.source
+        target = str(out / f"{Path(job).stem}.lather") if many else str(out)
+        tasks.append(Task(job, "lather.cli.replay:replay_job", (job, photo, target), (target,)))
+    refuse_clashes([task.outputs[0] for task in tasks], jobs, folders=[out] if many else [])
+    if many:
+        make_folder(out)
+    results = Batch(tasks, arguments.jobs, out if many else None, arguments.scheduler).run()
+    return told(results, look_lines, as_json=arguments.json)
+
+
+def _photo_for(job: str, folder: Path) -> str:
+    """Raises RequestError unless a folder holds just one photo of a job's name."""
+    found = [path for path in folder.glob(f"{Path(job).stem}.*") if path.suffix != ".lather"] if folder.is_dir() else []
+    if len(found) != 1:
+        raise RequestError(f"{folder} holds {len(found) or 'no'} photo{'s' * (len(found) != 1)} named "
+                           f"{Path(job).stem}; it must hold one for each job.")
+    return str(found[0])
