@@ -31,7 +31,7 @@ STAGES = {1: ("mend",), 2: ("mend",), 3: ("strands",), 4: (), 5: (), 6: (), 7: (
           10: ("mend", "strands", "colour")}
 """Stages whose finds are gone through, by lesson."""
 MOST_KEYS, MOST_STROKES = 200, 14
-LINES = ("scar", "hair_on_skin", "jewellery_mark", "stray_hair", "brow_hair")
+LINES = ("scar", "hair_on_skin", "jewellery_mark", "stray_hair", "brow_hair", "vein_eye")
 HAIRS = ("stray_hair", "brow_hair")
 
 
@@ -90,9 +90,7 @@ class Hand(WindowCase):
             self.even_out(flaw)
             return
         if kind == "red_neck":
-            box = self.take_kind("match")
-            for name, zone in (("reference", "cheek, left"), ("target", "neck")):
-                self.choose(box.zones[name], zone)
+            self.match_neck(flaw)
             return
         if kind in ("dull_eyes", "yellow_teeth"):
             self.whiten("eye_whites" if kind == "dull_eyes" else "teeth", flaw)
@@ -111,7 +109,8 @@ class Hand(WindowCase):
             return  # done by key; a whole part is not gone over with the pen
         else:
             self.take_stage("mend")
-            self.brush("dab", 3 * flaw["width_px"] + 6 if kind in LINES else 1.5 * size + 5)
+            tool = "blend_in" if kind == "vein_eye" else "dab"
+            self.brush(tool, 3 * flaw["width_px"] + 6 if kind in LINES else 1.5 * size + 5)
         path = flaw.get("path") if kind in LINES else [(flaw["x"], flaw["y"])]
         self.canvas.centre_on(flaw["x"], flaw["y"], 1.0)
         self.stroke(path)
@@ -157,6 +156,17 @@ class Hand(WindowCase):
                 found.append((error(), value))
             slider.set_value(min(found)[1], tell=True)
         self.settle()
+
+    def match_neck(self, flaw) -> None:
+        """The neck matched to the part of the face that brings it nearest to the truth."""
+        box = self.take_kind("match")
+        self.choose(box.zones["target"], "neck")
+        choice, found = box.zones["reference"], []
+        for zone in filter(None, (choice.itemData(n) for n in range(choice.count()))):
+            if zone != "neck":
+                self.choose(choice, zone)
+                found.append((next(o.error_de for o in self.score().outcomes if o.flaw["id"] == flaw["id"]), zone))
+        self.choose(choice, min(found)[1])
 
     def take_kind(self, kind: str):
         self.take_stage("colour")

@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterator, Sequence
 
 from lather.core.errors import RequestError
 
+_ANSWERS_IN = "5s"
 _RETRIES = 3  # of a task whose worker went
 
 
@@ -17,7 +18,7 @@ def on_cluster(work: Callable, calls: Sequence[tuple], address: str) -> Iterator
     except ImportError:
         raise RequestError("Work on a cluster needs an extra: pip install 'lather[cluster]'.") from None
     try:
-        client = Client(address, timeout="10s", set_as_default=False)
+        client = Client(address, timeout=_ANSWERS_IN)
     except (OSError, ValueError, TimeoutError):
         raise RequestError(f"No scheduler answers at {address}; start one with `dask scheduler`.") from None
     with client:

@@ -25,7 +25,9 @@ _SMEARED = 0.55  # of the texture that belongs there, under which it was smoothe
 _NO_TEXTURE = ("stray_hair", "shine", "blotch", "redness", "lens_mark", "cloth_speck")
 _TOUCHED_DE = 1.0
 _GONE_SHARE = 0.7  # of the error that it was at first
-_DOWN_NOT_OUT, _DOWN_SHARE = ("shine",), 0.5  # skin with no light on it is flat: so much of it may stay
+_OF_LIGHT = ("blotch_dark", "blotch_bright")  # told by their light: their colour is another stage's business
+_DOWN_NOT_OUT, _DOWN_SHARE = ("shine", "dull_eyes", "yellow_teeth"), 0.5
+# Skin with no light on it is flat, eyes and teeth as white as paper are painted: so much of it may stay.
 _SEEN_DE, _ALIKE_DE = 0.9, 0.7
 _LEAST_PX = 30
 
@@ -119,6 +121,8 @@ def _outcome(folder: PracticeFolder, after: Lab, flaw: Mapping, error: np.ndarra
     at_first = _error_at_first(folder, flaw, zone)
     if at_first < _SEEN_DE:
         return None
+    if flaw["kind"] in _OF_LIGHT:
+        off, at_first = (_light_error(folder, lab, flaw) for lab in (after, folder.photo))
     texture = None if flaw["kind"] in _NO_TEXTURE or "label" in flaw else _texture_there(folder, after, flaw)
     most = _DOWN_SHARE * at_first if flaw["kind"] in _DOWN_NOT_OUT else 0.0
     if off > max(most, min(REMOVED_DE, max(_ALIKE_DE, _GONE_SHARE * at_first))):  # a faint one is not gone for that
@@ -134,6 +138,18 @@ def _error_at_first(folder: PracticeFolder, flaw: Mapping, zone: np.ndarray | No
         return float(tone_error(folder.photo[part], folder.truth[part], folder.face_width_px)[zone[part]].mean())
     truth = PracticeFolder(folder.truth, folder.truth, folder.zones, [], None, folder.face_width_px)
     return changed_de(truth, folder.photo, dict(flaw))
+
+
+def _light_error(folder: PracticeFolder, lab: Lab, flaw: Mapping) -> float:
+    """Mean error of a flaw's lightness alone, ΔE00."""
+    reach = int(flaw["size_px"] + 0.06 * folder.face_width_px) + 8
+    part = np.s_[max(0, int(flaw["y"]) - reach) : int(flaw["y"]) + reach,
+                 max(0, int(flaw["x"]) - reach) : int(flaw["x"]) + reach]
+    truth = folder.truth[part]
+    light = np.concatenate([lab[part][..., :1], truth[..., 1:]], -1)
+    outline = [[x - part[1].start, y - part[0].start] for x, y in flaw["outline"]]
+    moved = dict(flaw) | {"outline": outline, "x": flaw["x"] - part[1].start, "y": flaw["y"] - part[0].start}
+    return float(inside(tone_error(light, truth, folder.face_width_px), moved).mean())
 
 
 def _texture_there(folder: PracticeFolder, after: Lab, flaw: Mapping) -> float | None:
