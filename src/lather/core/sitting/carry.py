@@ -23,6 +23,7 @@ from lather.core.job.model import Job, Layer, Stage, Stroke, acts_by_itself, new
 from lather.core.kinds.registry import kind_of, stage_of_kind
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.session import Session
+from lather.core.sitting.alike import held_alike, retouched_skin
 from lather.core.sitting.frame_map import FrameMap, scale_of
 from lather.core.sitting.looks import HIDDEN, KEEPER, KEY, LEFT_OUT, UNSURE, Carried, Look, name_of
 from lather.core.sitting.matching import Match, Matcher
@@ -31,7 +32,7 @@ from lather.core.sitting.moved import moved_fence, moved_settings, moved_stroke
 from lather.core.sitting.register import same_person
 from lather.core.tools.registry import TOOLS
 
-_OF_THE_PERSON = ("title", "client", "kind", "route", "agreements", "outputs", "rate_cents", "currency", "price_cents")
+_OF_THE_PERSON = ("title", "client", "kind", "route", "agreed", "outputs", "rate_cents", "currency", "price_cents")
 _ANEW = ("stray_hair", "brow_hair", "cloth_speck", "lens_mark", "intruder")
 _SURE = 0.6  # alike from which nobody is asked
 _TRUSTED = 0.35  # of the map, from which a stroke by hand is moved with it
@@ -98,6 +99,10 @@ class _Carry:
         for stage_id in _MOVED_STAGES:
             self._move(self._from.job.stage(stage_id))
         self._keep_one_mend_layer()
+        _tell(self._progress, 0.95)
+        wanted = retouched_skin(self._from.engine, self._from.job, self._was)
+        if wanted is not None:
+            self.job = held_alike(self._session.engine, self.job, self._here, wanted, self._name)
         _tell(self._progress, 1.0)
 
     def told(self, seconds: float) -> Carried:

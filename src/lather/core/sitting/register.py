@@ -34,10 +34,12 @@ _LEAST_SKIN = 0.3
 _FACE_PX = 640.0  # width of the face at which frames are compared
 _ACROSS, _UP, _DOWN = 0.95, 1.2, 1.5  # of the face's width: how far around its middle
 _SPREADS = (60.0, 25.0)  # px over which what squares tell is spread, one after the other
+_COARSE = 4  # px between places at which what squares tell is spread
 _MOST_IN_TREND, _LEAST_IN_TREND, _TREND_SMOOTH = 500, 12, 0.05
 _NEIGHBOURS, _NEAR_PX = 16, 90.0
 _OFF_PX, _OFF_SHARE = 2.5, 0.12  # how far neighbours may differ, and the share of their distance more
 _FELLOWS, _FELLOWS_SHARE = 4, 0.45  # neighbours that moved alike, at the least
+SAME_PERSON = 0.04
 _GROWTHS, _GROWS_PX, _LEAST_GROWTH = 7, 60.0, 12
 
 
@@ -205,6 +207,21 @@ class _Grown:
         self.to = self._by_points + way
 
 
+def same_skin(first: PhotoMeasures, second: PhotoMeasures) -> float:
+    """Share 0-1 of the skin that is found again as one patch: over `SAME_PERSON` two photos show one person. The form
+    of a face tells people apart badly; where their pores and marks lie tells them apart for certain.
+    """
+    face, other = first.face, second.face
+    if face is None or other is None or not face.mesh or not other.mesh:
+        return 0.0
+    grid, _, step = _grid(first.photo, face)
+    skin = cv2.remap(first.skin, *np.moveaxis((grid / first.scale - 0.5).astype(np.float32), -1, 0), cv2.INTER_LINEAR)
+    nodes = _nodes(skin, _SEEDS)[::2]
+    here, beyond = _Sampled(first.photo, step).at(grid), _Sampled(second.photo, other.width_px / _FACE_PX)
+    together, _ = _together(*_moved_squares(here, beyond.at(_by_points(face, other, grid)), nodes, _SEEDS))
+    return len(together) / max(1, len(nodes))
+
+
 def _grid(photo: Photo, face: FaceMap) -> tuple[np.ndarray, tuple[float, float], float]:
     """Places (h, w, 2) around a face, their first one, and px between them."""
     step = face.width_px / _FACE_PX
@@ -331,31 +348,38 @@ def _together(nodes: np.ndarray, moves: np.ndarray) -> tuple[np.ndarray, np.ndar
 
 def _spread(nodes: np.ndarray, moves: np.ndarray, shape: tuple[int, int]) -> tuple[np.ndarray, np.ndarray]:
     """(h, w, 2) of how far each place has moved, and how near squares are that tell it (h, w), 0-1."""
-    way, near = np.zeros((*shape, 2), np.float32), np.zeros(shape, np.float32)
+    coarse = (shape[0] // _COARSE + 2, shape[1] // _COARSE + 2)
+    way, near = np.zeros((*coarse, 2), np.float32), np.zeros(coarse, np.float32)
     if not len(nodes):
-        return way, near
-    columns, rows = np.clip(nodes[:, 0].astype(int), 0, shape[1] - 1), np.clip(nodes[:, 1].astype(int), 0, shape[0] - 1)
-    trend = _trend(nodes, moves, shape)
+        return _widened(way, shape), _widened(near, shape)
+    columns, rows = (nodes / _COARSE).astype(int).T
+    trend = _trend(nodes, moves, coarse)
     for sigma in _SPREADS:
-        told = np.zeros((*shape, 3), np.float32)
-        told[rows, columns, :2] = moves - trend[rows, columns] - way[rows, columns]
-        told[rows, columns, 2] = 2 * np.pi * sigma**2
-        told[..., :2] *= told[..., 2:]
-        told = cv2.GaussianBlur(told, (0, 0), sigma)
+        area = 2 * np.pi * (sigma / _COARSE) ** 2
+        told = np.zeros((*coarse, 3), np.float32)
+        told[rows, columns, :2] = area * (moves - trend[rows, columns] - way[rows, columns])
+        told[rows, columns, 2] = area
+        told = cv2.GaussianBlur(told, (0, 0), sigma / _COARSE)
         near = told[..., 2]  # squares within about its reach
         way += told[..., :2] / (near[..., None] + 0.5)
-    return trend + way, np.clip(near / 4, 0, 1)
+    return _widened(trend + way, shape), _widened(np.clip(near / 4, 0, 1), shape)
 
 
-def _trend(nodes: np.ndarray, moves: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
-    """(h, w, 2): the smooth surface nearest to what squares tell, which goes on where none are: a head that turns takes
-    its far side along.
+def _widened(values: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
+    """Values at places _COARSE px apart, at every px."""
+    rows, columns = np.mgrid[0 : shape[0], 0 : shape[1]].astype(np.float32) / _COARSE
+    return cv2.remap(values, columns, rows, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+
+
+def _trend(nodes: np.ndarray, moves: np.ndarray, coarse: tuple[int, int]) -> np.ndarray:
+    """(h, w, 2) at places _COARSE px apart: the smooth surface nearest to what squares tell, which goes on where none
+    are: a head that turns takes its far side along.
     """
     few = np.linspace(0, len(nodes) - 1, min(len(nodes), _MOST_IN_TREND)).astype(int)
     if len(few) < _LEAST_IN_TREND:
-        return np.zeros((*shape, 2), np.float32)
+        return np.zeros((*coarse, 2), np.float32)
     field = RBFInterpolator(nodes[few] / _FACE_PX, moves[few], kernel="thin_plate_spline", smoothing=_TREND_SMOOTH)
-    coarse = np.mgrid[0 : shape[0] : 16, 0 : shape[1] : 16]
-    values = field(coarse[::-1].reshape(2, -1).T / _FACE_PX).reshape(*coarse.shape[1:], 2).astype(np.float32)
-    rows, columns = np.mgrid[0 : shape[0], 0 : shape[1]].astype(np.float32) / 16
-    return cv2.remap(values, columns, rows, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    ys, xs = np.mgrid[0 : coarse[0] : 4, 0 : coarse[1] : 4]
+    values = field(_COARSE * np.column_stack([xs.ravel(), ys.ravel()]) / _FACE_PX).reshape(*ys.shape, 2)
+    rows, columns = np.mgrid[0 : coarse[0], 0 : coarse[1]].astype(np.float32) / 4
+    return cv2.remap(values.astype(np.float32), columns, rows, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)

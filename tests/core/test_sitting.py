@@ -1,0 +1,296 @@
+"""A photo developed anew, and frames of one person: registered, carried over, told apart, held alike."""
+
+import json
+import tempfile
+import unittest
+from dataclasses import replace
+from functools import cache
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from lather.core.brush.values import Brush
+from lather.core.colour.lab import srgb_to_lab
+from lather.core.colour.profiles import srgb_profile
+from lather.core.engine.photo import Photo
+from lather.core.errors import JobFileError, RequestError
+from lather.core.find.finder import find_all
+from lather.core.find.mend import mend_all
+from lather.core.imageio.picture import Picture
+from lather.core.imageio.read import read_picture
+from lather.core.imageio.write import write_picture
+from lather.core.job.commands import AddEdits, SetBrief, SetFinds
+from lather.core.job.fence import Fence
+from lather.core.job.history import History
+from lather.core.job.model import Stroke, freeze_points, new_id, new_job
+from lather.core.job.source_map import SourceTurn, affine
+from lather.core.kinds.registry import stage_of_kind
+from lather.core.measure.bands import tone_error
+from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.practice.frames import make_frames
+from lather.core.session import Session
+from lather.core.sitting.alike import Skin, held_alike, retouched_skin
+from lather.core.sitting.contact import contact_sheet
+from lather.core.sitting.frame_map import Affine, Field, scale_of
+from lather.core.sitting.looks import LEFT_OUT, Carried, Look, carried_of
+from lather.core.sitting.moved import moved_stroke
+from lather.core.sitting.register import SAME_PERSON, same_shot, same_skin
+from lather.core.sitting.replay import replay
+from lather.core.sitting.sitting import FINISHED, open_sitting
+from lather.core.sitting.work import carried_to, told_apart, with_finished
+
+FLAWS = {"blemish_dark": 8, "blemish_red": 5, "mole": 3}
+SCALE = 0.6
+
+
+def small(codes: np.ndarray) -> np.ndarray:
+    return cv2.resize(codes, None, fx=SCALE, fy=SCALE, interpolation=cv2.INTER_AREA)
+
+
+@cache
+def frames():
+    """(photo, truth, flaws at that size) of three frames."""
+    made = []
+    for plate in make_frames(701, FLAWS):
+        flaws = [replace(f, x=SCALE * f.x, y=SCALE * f.y, size_px=SCALE * f.size_px,
+                         outline=[(SCALE * x, SCALE * y) for x, y in f.outline]) for f in plate.flaws]
+        made.append((small(plate.photo), small(plate.truth), flaws, SCALE * plate.sitter.face_width_px))
+    return made
+
+
+def photo_of(codes: np.ndarray, name: str) -> Photo:
+    return Photo(Picture(codes), name.encode(), f"{name}.png")
+
+
+@cache
+def finished() -> tuple[Session, PhotoMeasures]:
+    """The first frame, mended."""
+    photo = photo_of(frames()[0][0], "first")
+    session = Session(photo, History(new_job(photo.source)))
+    finds, measures = find_all(photo)
+    session.history.amend(SetFinds(finds, measures.face, measures.faces[1:]))
+    wanted = [f for f in finds if f.worth and stage_of_kind(f.kind) == "mend" and session.job.find_state(f) == "open"]
+    command, _ = mend_all(session.engine, session.job, wanted, session.job.stage("mend").layers[0].id)
+    session.history.do(command)
+    session.history.do(SetBrief("client", "Made Up"))
+    return session, measures
+
+
+def error_inside(error: np.ndarray, outline) -> float:
+    mask = np.zeros(error.shape, np.uint8)
+    cv2.fillPoly(mask, [np.round(np.array(outline)).astype(np.int32).reshape(-1, 1, 2)], 1)
+    return float(error[mask > 0].mean()) if mask.any() else 0.0
+
+
+def errors(session: Session, truth: np.ndarray, face_px: float) -> np.ndarray:
+    made = np.clip(session.engine.pixels(session.job, session.photo.bounds), 0, 1).astype(np.float32)
+    return tone_error(srgb_to_lab(made), srgb_to_lab(truth / np.float32(65535)), face_px)
+
+
+def mended(session: Session, truth, flaws, face_px: float, de: float = 2.0) -> set[int]:
+    error = errors(session, truth, face_px)
+    return {f.id for f in flaws if not f.keeper and error_inside(error, f.outline) <= de}
+
+
+class MovedTest(unittest.TestCase):
+    turn = np.radians(20)
+    frames = Affine(np.array([[0.6 * np.cos(turn), -0.6 * np.sin(turn), 40.0],
+                              [0.6 * np.sin(turn), 0.6 * np.cos(turn), -15.0]]))
+
+    def test_a_stroke_takes_from_the_same_skin_turned_as_the_photo_is(self):
+        for turn in (None, SourceTurn(True, 30.0, 1.5, (100.0, 120.0))):
+            stroke = Stroke(new_id(), "carry", Brush(size_px=40), freeze_points([(90, 110, 1, 0), (110, 130, 1, 0)]),
+                            offset=(60, -30), turn=turn, fence=Fence((((0, 0), (300, 0), (300, 300)),)), feather=6.0)
+            moved = moved_stroke(stroke, self.frames, "wren.jpg")
+            self.assertEqual((moved.carried, moved.brush.size_px), ("wren.jpg", 24.0))
+            self.assertAlmostEqual(moved.feather, 3.6)
+            np.testing.assert_allclose(moved.points[:, :2], self.frames.places(stroke.points[:, :2]), atol=1e-3)
+            places = np.array([[90.0, 110.0], [105.0, 140.0]])
+            source = places @ affine(stroke.offset, turn)[:, :2].T + affine(stroke.offset, turn)[:, 2]
+            here = self.frames.places(places)
+            there = here @ affine(moved.offset, moved.turn)[:, :2].T + affine(moved.offset, moved.turn)[:, 2]
+            if turn is not None:
+                np.testing.assert_allclose(there, self.frames.places(source), atol=0.8)
+            else:  # what is near is taken as it lies: a shift has no turn
+                np.testing.assert_allclose(there.mean(0), self.frames.places(source).mean(0), atol=0.8)
+
+    def test_a_field_goes_on_beyond_its_rim_with_the_turn_of_the_whole(self):
+        ys, xs = np.mgrid[0:60, 0:50] * 4.0
+        places = np.stack([xs + 100, ys + 80], -1)
+        field = Field(self.frames.places(places).astype(np.float32), np.ones((60, 50), np.float32), (100.0, 80.0), 4.0)
+        for place in ((150.0, 130.0), (20.0, 40.0), (900.0, 700.0)):
+            np.testing.assert_allclose(field.places(np.array([place])), self.frames.places(np.array([place])), atol=0.5)
+        self.assertAlmostEqual(scale_of(field.linear(150, 130)), 0.6, delta=0.01)
+        self.assertEqual(float(field.sure(np.array([[20.0, 40.0]]))[0]), 0.0)
+
+
+class ReplayTest(unittest.TestCase):
+    def developed(self, matrix: np.ndarray, size: tuple[int, int], gain: float = 1.0, warm: float = 1.0):
+        """(photo, truth) of the first frame, developed otherwise."""
+        made, centred = [], matrix.copy()
+        centred[:, 2] += matrix[:, :2] @ (0.5, 0.5) - 0.5
+        for codes in frames()[0][:2]:
+            light = (codes / 65535.0) ** 2.2 * gain * np.array([warm, 1, 1 / warm])
+            encoded = 65535 * np.clip(light, 0, 1) ** (1 / 2.2)
+            made.append(np.uint16(np.clip(cv2.warpAffine(encoded, centred, size, flags=cv2.INTER_CUBIC,
+                                                         borderMode=cv2.BORDER_REPLICATE), 0, 65535)))
+        return made
+
+    def check(self, matrix, size, **how):
+        session, _ = finished()
+        codes, truth = self.developed(matrix, size, **how)
+        played = replay(session, photo_of(codes, "anew"))
+        told = carried_of(played.job.brief)
+        _, first_truth, flaws, face_px = frames()[0]
+        good = mended(session, first_truth, flaws, face_px, 1.5)
+        self.assertGreater(len(good), 8)
+        here = Affine(matrix)
+        moved = [replace(f, outline=here.places(np.array(f.outline)).tolist()) for f in flaws if f.id in good]
+        still = mended(played, truth, moved, face_px * scale_of(matrix[:, :2]))
+        self.assertGreaterEqual(len(still), 0.95 * len(good))
+        self.assertEqual(told.keepers[0], told.keepers[1])
+        self.assertGreater(told.keepers[1], 2)
+        self.assertEqual(played.job.brief["client"], "Made Up")
+        return played, told
+
+    def test_lighter_warmer_cropped_smaller_and_turned_the_mends_are_as_good_and_keepers_stay(self):
+        height, width = frames()[0][0].shape[:2]
+        turn = np.radians(3)
+        turned = 0.8 * np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
+        matrix = np.column_stack([turned, [30.0, 20.0]])
+        played, told = self.check(matrix, (int(0.95 * width), int(0.95 * height)), gain=2**0.5, warm=1.06)
+        self.assertEqual(told.count[0], told.count[1])
+        self.assertEqual({edit.carried for edit in played.job.edits()}, {"first.png"})
+
+    def test_turned_by_a_quarter_and_cut_off_it_says_what_is_outside(self):
+        height, width = frames()[0][0].shape[:2]
+        matrix = np.array([[0.0, -1.0, height - 0.62 * height], [1.0, 0.0, 0.0]])  # the lower part is cut away
+        session, _ = finished()
+        codes, _ = self.developed(matrix, (int(0.38 * height), width))
+        played = replay(session, photo_of(codes, "anew"))
+        told = carried_of(played.job.brief)
+        self.assertLess(told.count[0], told.count[1])
+        self.assertEqual({look.what for look in told.looks} - {"outside", "no source"}, set())
+        self.assertEqual(played.job.edit_count, told.count[0])
+        inside = [edit for edit in played.job.edits() if not edit.bounds.intersect(played.photo.bounds).empty]
+        self.assertEqual(len(inside), played.job.edit_count)
+
+    def test_another_shot_is_refused(self):
+        with self.assertRaises(RequestError) as caught:
+            same_shot(photo_of(frames()[0][0], "a"), photo_of(frames()[2][0][:600, :600], "b"))
+        self.assertIn("carry the retouch over instead", str(caught.exception))
+
+
+class CarryTest(unittest.TestCase):
+    def folder(self) -> Path:
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        for name, (codes, *_) in zip(("f1", "f2", "f3"), frames()):
+            write_picture(Path(held.name) / f"{name}.png", codes, profile=srgb_profile())
+        return Path(held.name)
+
+    def test_what_was_mended_on_one_frame_is_mended_on_another_and_keepers_stay(self):
+        folder = self.folder()
+        session, measures = finished()
+        session = Session(session.photo, History(session.job))
+        spot = next(f for f in frames()[0][2] if not f.keeper)
+        path = freeze_points([(spot.x, spot.y, 1, 0), (spot.x + 90, spot.y, 1, 0)])
+        long = Stroke(new_id(), "carry", Brush(size_px=10), path, offset=(40, 0))
+        session.history.do(AddEdits("mend", session.job.stage("mend").layers[0].id, (long,)))
+        sitting = with_finished(open_sitting([folder]), "f1.png", session)
+        self.assertEqual(sitting.frame("f1.png").state, FINISHED)
+        card = sitting.persons[0]
+        self.assertEqual(len(card.keepers), len(session.job.keepers()))
+        sitting = carried_to(sitting, "f1.png", session, "f3.png", measures=measures)
+        frame = sitting.frame("f3.png")
+        codes, truth, flaws, face_px = frames()[2]
+        carried = Session.open(sitting.job("f3.png"))
+        good = mended(session, *frames()[0][1:])
+        ids = {f.id for f in flaws}
+        still = mended(carried, truth, flaws, face_px) & good
+        self.assertGreaterEqual(len(still), 0.85 * len(good & ids))
+        plain = held_plain(carried)
+        changed = tone_error(*(srgb_to_lab(v.astype(np.float32)) for v in (plain, codes / np.float32(65535))), face_px)
+        for flaw in flaws:
+            if flaw.keeper:
+                self.assertLess(error_inside(changed, flaw.outline), 1.5)
+        near = np.zeros(changed.shape, np.uint8)
+        for flaw in flaws:
+            cv2.circle(near, (int(flaw.x), int(flaw.y)), int(2 * flaw.size_px) + 8, 1, -1)
+        self.assertLess(float((changed[near == 0] > 1).mean()), 1e-3)
+        self.assertEqual(frame.carried.keepers[1], len(session.job.keepers()))
+        by_hand = [look for look in frame.carried.looks if look.what == LEFT_OUT]  # a long stroke is of its own frame
+        self.assertEqual([look.name for look in by_hand], ["Carry by hand"])
+        self.assertEqual(frame.carried.stages["mend"][1], len(session.job.stage("mend").layers[0].edits))
+        self.assertEqual({e.carried for e in carried.job.edits()}, {"first.png"})
+        self.assertLess(abs(frame.now.lightness - sitting.frame("f1.png").now.lightness), 1.0)
+        self.assertGreater(abs(frame.skin.lightness - frame.now.lightness), 1.5)  # it was 0.3 stop darker
+
+        sitting.save()
+        again = open_sitting([folder])
+        self.assertEqual([f.to_json() for f in again.frames], [f.to_json() for f in sitting.frames])
+        self.assertEqual(again.persons, sitting.persons)
+        contact_sheet(again, folder / "sheet.png")
+        self.assertGreater(read_picture(folder / "sheet.png").pixels.std(), 1000)
+
+    def test_people_are_told_apart_by_their_skin(self):
+        measures = {name: PhotoMeasures(photo_of(codes, name)) for name, (codes, *_) in zip("abc", frames())}
+        other = PhotoMeasures(photo_of(small(np.uint16(257) * cv2.imread(str(
+            Path(__file__).parents[2] / "src/lather/core/data/sitters/tilda.jpg"))[..., ::-1]), "d"))
+        self.assertGreater(same_skin(measures["a"], measures["c"]), 2 * SAME_PERSON)
+        self.assertLess(same_skin(measures["a"], other), 0.5 * SAME_PERSON)
+        folder = self.folder()
+        sitting, known = open_sitting([folder]), {}
+        for name, one in (("f1.png", measures["a"]), ("f2.png", other), ("f3.png", measures["c"])):
+            sitting = told_apart(sitting, name, one, known)
+        people = [sitting.frame(name).person for name in ("f1.png", "f2.png", "f3.png")]
+        self.assertEqual(people[0], people[2])
+        self.assertNotEqual(people[0], people[1])
+
+
+def held_plain(session: Session) -> np.ndarray:
+    """What was made of a photo, without the layer that holds its skin alike."""
+    finish = session.job.stage("finish")
+    job = session.job.with_stage(replace(finish, layers=()))
+    return np.clip(session.engine.pixels(job, session.photo.bounds), 0, 1)
+
+
+class AlikeTest(unittest.TestCase):
+    def test_a_darker_frame_comes_to_the_skin_of_another_and_one_that_is_alike_is_left(self):
+        session, measures = finished()
+        skin = retouched_skin(session.engine, session.job, measures)
+        wanted = Skin(skin.lightness + 4, skin.a + 1.5, skin.b - 2)
+        job = held_alike(session.engine, session.job, measures, wanted, "x")
+        now = retouched_skin(session.engine, job, measures)
+        np.testing.assert_allclose(now.lab, wanted.lab, atol=0.5)
+        self.assertIs(held_alike(session.engine, session.job, measures, skin, "x"), session.job)
+
+
+class FileTest(unittest.TestCase):
+    def test_a_sitting_is_of_one_folder_and_a_newer_one_says_so(self):
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            with self.assertRaises(RequestError):
+                open_sitting([folder])
+            cv2.imwrite(str(folder / "a.png"), np.zeros((40, 40, 3), np.uint8))
+            self.assertEqual([f.name for f in open_sitting([folder]).frames], ["a.png"])
+            with self.assertRaises(RequestError):
+                open_sitting([folder / "a.png", "/tmp/b.png"])
+            (folder / "lather").mkdir()
+            kept = folder / "lather" / "sitting.json"
+            kept.write_text("{ half")
+            self.assertEqual(len(open_sitting([folder]).frames), 1)
+            kept.write_text(json.dumps({"version": 99}))
+            with self.assertRaises(JobFileError):
+                open_sitting([folder])
+
+    def test_what_was_carried_is_read_as_it_was_written(self):
+        told = Carried("a.jpg", {"mend": (3, 4)}, {"even": 2}, (1, 2),
+                       (Look("keeper", "Mole", "71 % alike", 3.0, 4.0, 5.0, "m", (1.0, 2.0, 3.0), 0.71),), 2.5)
+        self.assertEqual(Carried.from_json(json.loads(json.dumps(told.to_json()))), told)
+        self.assertIsNone(carried_of({"carried": {"source": 1, "stages": 5}}))
+
+
+if __name__ == "__main__":
+    unittest.main()
