@@ -40,7 +40,7 @@ class Hand(WindowCase):
 
     def open(self, number: int, seed: int) -> None:
         self.lesson = begin_lesson(number, seed)
-        self.window._open_lesson(self.lesson)
+        self.window.open_lesson(self.lesson)
         self.wait(self.desk.idle, 300)
         self.settle()
 

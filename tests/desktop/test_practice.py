@@ -13,7 +13,7 @@ from tests.support.window_case import WindowCase
 class PracticeTest(WindowCase):
     def begin(self, seed: int = 4):
         self.lesson = begin_lesson(1, seed, sitter="pip", many=0.4)
-        self.window._open_lesson(self.lesson)
+        self.window.open_lesson(self.lesson)
         self.settle()
         self.pen = PenStandIn(self.canvas, lambda: not self.desk.control.painting and self.desk.control.worker.idle())
 

@@ -200,5 +200,5 @@ class LogbookScreenTest(WindowCase):
         screen = self.window.screens["logbook"]
         self.wait(screen.idle)
         entry = next(e for e in screen.entries if e.job_id == "job0")
-        self.window._open_logged(entry)
+        self.window.open_logged(entry)
         self.assertIn("was not saved on this machine", self.window.notice.text())

@@ -73,7 +73,7 @@ class WindowCase(unittest.TestCase):
         self.pump()
 
     def take(self, session: Session) -> None:
-        self.window._take(session)
+        self.window.take(session)
         self.settle()
 
     def take_measured(self, session: Session, measures) -> None:

@@ -68,7 +68,7 @@ class Bench:
         self.folder.cleanup()
 
     def open(self, path: Path) -> None:
-        self.window._take(Session.open(path))
+        self.window.take(Session.open(path))
         self.desk = self.window.screens["desk"]
         self.canvas = self.desk.canvas
         self.settle()

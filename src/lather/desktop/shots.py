@@ -135,7 +135,7 @@ def _undo(window: MainWindow) -> None:
 def _practice(window: MainWindow) -> None:
     """The first lesson by the recorded pen, all but a few spots done, and scored."""
     lesson = begin_lesson(1, 9)
-    window._open_lesson(lesson)
+    window.open_lesson(lesson)
     desk = window.screens["desk"]
 
     def may_go_on() -> bool:
@@ -186,7 +186,7 @@ def take_shots(folder: str | Path, only: Collection[str] = (*STAGE_SHOTS, *VIEW_
     shot("start")
     plate = demo_plate()
     session = make_demo(plate)
-    window._take(session)
+    window.take(session)
     window.notice.clear()
     desk = window.screens["desk"]
     canvas = desk.canvas

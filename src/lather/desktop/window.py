@@ -6,7 +6,7 @@ from PyQt6.QtCore import QEventLoop, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from lather.core.deliver.proof_sheet import is_answer
-from lather.core.errors import ChangedOnDisk, LatherError
+from lather.core.errors import ChangedOnDisk, LatherError, RequestError
 from lather.core.gauges.pull_back import acting_layers
 from lather.core.job.journal import Leftover, leftovers, leftovers_of
 from lather.core.job.member_names import new_stem, readable_name
@@ -31,13 +31,14 @@ from lather.desktop.panels.message_line import MessageLine
 from lather.desktop.practice.open_lesson import OpenLesson
 from lather.desktop.questions import ask
 from lather.desktop.records import Records
+from lather.desktop.replaying import ask_developed
+from lather.desktop.rooms import add_rooms, ask_sitting, open_sitting
 from lather.desktop.screens.brief import BriefScreen
 from lather.desktop.screens.deliver import DeliverScreen
 from lather.desktop.screens.desk import DeskScreen
-from lather.desktop.screens.logbook import LogbookScreen
-from lather.desktop.screens.practice import PracticeScreen
 from lather.desktop.screens.review import ReviewScreen
 from lather.desktop.screens.start import StartScreen
+from lather.desktop.sitting.control import SittingControl
 from lather.desktop.theme.style import style_sheet
 
 _FREED_AFTER_MS = 1000
@@ -63,7 +64,9 @@ class MainWindow(QMainWindow):
         self.judging: Judging | None = None
         self.records = Records(self)
         self.records.problem.connect(self.warn)
-        self._background = Background(self)
+        self.background = Background(self)
+        self.sitting = SittingControl(self)
+        self.sitting.message.connect(self.say)
         self.header = Header()
         self.stack = QStackedWidget()
         body = QWidget()
@@ -84,6 +87,8 @@ class MainWindow(QMainWindow):
         self.header.open_asked.connect(self.ask_open)
         self.header.demo_asked.connect(self.open_demo)
         self.header.path_chosen.connect(self.open_path)
+        self.header.sitting_asked.connect(lambda: ask_sitting(self))
+        self.header.developed_asked.connect(lambda: ask_developed(self))
         self.header.save_asked.connect(self.save)
         self.header.save_as_asked.connect(lambda: self.save(another=True))
         self.header.pause_asked.connect(self._toggle_pause)
@@ -91,7 +96,6 @@ class MainWindow(QMainWindow):
 
     @property
     def notice(self) -> MessageLine:
-        """Where the screen in sight speaks."""
         return self.screen.messages if self.screen is not None else self._unseen
 
     def say(self, text: str, *, stays: bool = False) -> None:
@@ -113,7 +117,7 @@ class MainWindow(QMainWindow):
         start.discard.connect(lambda leftover: leftover.discard())
         self.screens["start"] = start
         self.stack.addWidget(start)
-        self._add_rooms()
+        add_rooms(self)
         self.stack.setCurrentWidget(start)
         self._show_state()
 
@@ -125,8 +129,7 @@ class MainWindow(QMainWindow):
     def open_demo(self) -> None:
         """The demo job; the first time it has to be made, in the background."""
         self.say("Preparing the demo job; the first time this takes a few seconds.")
-
-        self._background.run("demo", lambda task: demo_job_path(), self._open_demo_file, failed=self.warn)
+        self.background.run("demo", lambda task: demo_job_path(), self._open_demo_file, failed=self.warn)
 
     def _open_demo_file(self, path: Path) -> None:
         self.notice.clear()
@@ -135,6 +138,8 @@ class MainWindow(QMainWindow):
     def open_path(self, path: str | Path) -> bool:
         """Open a photo or a job in place of what is open. Says why if it cannot; then nothing changes."""
         path = Path(path)
+        if path.is_dir():
+            return open_sitting(self, [path])
         for leftover in leftovers_of(path):
             answer = self._ask_leftover(leftover)
             if answer == "back":
@@ -148,13 +153,13 @@ class MainWindow(QMainWindow):
         except LatherError as error:
             self.warn(error.message)
             return False
-        if not self._may_leave():
+        if not self.may_leave():
             return False
         if demo_folder() == path.resolve().parent:  # the demo itself stays as it is
             session.job_file, session.identity, session.photo_path = None, None, path.resolve()
         else:
             settings.remember(path.resolve())
-        self._take(session)
+        self.take(session)
         if session.job_file is None and not session.job.brief:  # a new photo: first the sheet
             self.show_screen("brief")
         return True
@@ -174,10 +179,10 @@ class MainWindow(QMainWindow):
         except LatherError as error:
             self.warn(error.message)
             return False
-        if not self._may_leave():
+        if not self.may_leave():
             leftover.release()
             return False
-        self._take(session, unsaved=True)
+        self.take(session, unsaved=True)
         self.job.rewrite_journal()
         if self.job.journal.problem:
             leftover.release()
@@ -187,7 +192,7 @@ class MainWindow(QMainWindow):
         self.say(" ".join([steps, *session.notes]), stays=bool(session.notes))
         return True
 
-    def _take(self, session: Session, *, unsaved: bool = False, lesson: OpenLesson | None = None) -> None:
+    def take(self, session: Session, *, unsaved: bool = False, lesson: OpenLesson | None = None) -> None:
         self._close_job()
         self.job = OpenJob(session, self, unsaved=unsaved)
         self.job.changed.connect(lambda _: self._show_state())
@@ -212,7 +217,7 @@ class MainWindow(QMainWindow):
             screen.message.connect(self.say)
             self.screens[key] = screen
             self.stack.addWidget(screen)
-        self._add_rooms(lesson)
+        add_rooms(self, lesson)
         self.show_screen("desk")
         self._show_time()
         self._show_state()
@@ -221,27 +226,15 @@ class MainWindow(QMainWindow):
             self.warn(" ".join(session.notes))
         self.opened.emit(self.job)
 
-    def _add_rooms(self, lesson: OpenLesson | None = None) -> None:
-        """What is there without a job as well: the logbook, and the practice room."""
-        logbook = LogbookScreen(self.records)
-        logbook.job_wanted.connect(self._open_logged)
-        practice = PracticeScreen(self.records, self.job if lesson is not None else None, lesson)
-        practice.begun.connect(self._open_lesson)
-        practice.to_desk.connect(lambda: self.show_screen("desk"))
-        for key, screen in (("logbook", logbook), ("practice", practice)):
-            screen.message.connect(self.say)
-            self.screens[key] = screen
-            self.stack.addWidget(screen)
-
-    def _open_lesson(self, lesson: OpenLesson) -> None:
+    def open_lesson(self, lesson: OpenLesson) -> None:
         """The plate of a lesson on the desk, in the stage that it is about."""
-        if not self._may_leave():
+        if not self.may_leave():
             return
-        self._take(lesson.session, lesson=lesson)
+        self.take(lesson.session, lesson=lesson)
         self.job.choose_stage(lesson.lesson.stage)
         self.say(f"{lesson.lesson.words} When you are done, go to Practice (Ctrl+P) and have it scored.")
 
-    def _open_logged(self, entry: LogEntry) -> None:
+    def open_logged(self, entry: LogEntry) -> None:
         """Open a job of the logbook, where its file is known."""
         if self.job is not None and entry.job_id == self.job.job.id:
             self.show_screen("desk")
@@ -272,7 +265,7 @@ class MainWindow(QMainWindow):
             self.job = self.time = self.planning = self.judging = None
             QTimer.singleShot(_FREED_AFTER_MS, lambda: BACKGROUND.submit(give_back_memory))  # the screens are gone then
 
-    def _may_leave(self) -> bool:
+    def may_leave(self) -> bool:
         """Ask about changes that are not in a file; the journal keeps nothing after a willing close."""
         if self.job is None or self.job.saved:
             return True
@@ -341,6 +334,9 @@ class MainWindow(QMainWindow):
         text = f"{worst.gauge.label} {worst.text} · {worst.state}" if worst else ""
         self.screens["desk"].course.show_worst(caused_in[-1] if caused_in else "", text)
 
+    def _to_sitting(self) -> None:
+        self.show_screen("sitting") if "sitting" in self.screens else ask_sitting(self)
+
     def _toggle_pause(self) -> None:
         if self.time is not None:
             self.say("The clock is paused; P goes on." if self.time.toggle_pause() else "The clock goes on.")
@@ -356,6 +352,9 @@ class MainWindow(QMainWindow):
         if self.job is None:
             return False
         path = self.job.session.job_file
+        frame = self.sitting.holds(self.job.session.photo_path)
+        if path is None and frame and not another:  # kept with the others of its sitting
+            path = self.sitting.job_file(frame)
         if path is None or another:
             chosen, _ = QFileDialog.getSaveFileName(
                 self, "Save the job", str(path or self._suggested_path()), "Lather jobs (*.lather)",
@@ -396,11 +395,10 @@ class MainWindow(QMainWindow):
 
     def _key_pressed(self, action: str) -> None:
         plain = {"open": self.ask_open, "key_sheet": self.key_sheet.lay_over, "quit": self.close,
-                 "desk": lambda: self.show_screen("desk"), "review": lambda: self.show_screen("review"),
-                 "deliver": lambda: self.show_screen("deliver"), "brief": lambda: self.show_screen("brief"),
-                 "logbook": lambda: self.show_screen("logbook"),
-                 "practice": lambda: self.show_screen("practice"), "pause": self._toggle_pause}
-        if action in plain:
+                 "sitting": self._to_sitting, "pause": self._toggle_pause}
+        if action in ("desk", "review", "deliver", "brief", "logbook", "practice"):
+            self.show_screen(action)
+        elif action in plain:
             plain[action]()
         elif self.job is None:
             if action == "back":
@@ -446,18 +444,19 @@ class MainWindow(QMainWindow):
 
     def dropEvent(self, event) -> None:
         event.acceptProposedAction()
-        path = Path(event.mimeData().urls()[0].toLocalFile())
-        if is_answer(path):
-            self.take_answer(path)
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        if is_answer(paths[0]):
+            self.take_answer(paths[0])
+        elif len(paths) > 1:
+            open_sitting(self, paths)
         else:
-            self.open_path(path)
+            self.open_path(paths[0])
 
     def take_answer(self, path: Path) -> bool:
         """A client's answer to a proof sheet: keepers, agreements and remarks, as one step. False where it is none."""
-        if self.job is None:
-            self.warn("Open the job that this answer belongs to, then drop the answer again.")
-            return False
         try:
+            if self.job is None:
+                raise RequestError("Open the job that this answer belongs to, then drop the answer again.")
             self.say(self.job.take_answer(path))
         except LatherError as error:
             self.warn(error.message)
@@ -470,8 +469,9 @@ class MainWindow(QMainWindow):
         self.close()
 
     def closeEvent(self, event) -> None:
-        if self._may_leave():
+        if self.may_leave():
             self._close_job()
+            self.sitting.close()
             self.records.close()
             event.accept()
         else:

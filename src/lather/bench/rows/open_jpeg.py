@@ -13,7 +13,7 @@ def measure(bench: Bench):
     times = []
     for _ in range(5):
         start = time.perf_counter()
-        bench.window._take(Session.open(bench.jpeg))
+        bench.window.take(Session.open(bench.jpeg))
         bench.desk = bench.window.screens["desk"]
         bench.canvas = bench.desk.canvas
         bench.settle()

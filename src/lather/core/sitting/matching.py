@@ -22,6 +22,8 @@ _MAP_HOLDS = 0.5  # trust from which the map alone says where a mark lies
 _MARKS_REACH = 0.13  # of the face's width: how far marks speak for others
 _SIZES = 2.5  # times as large or small, at the most
 _WINDOW, _LEAST_ALIKE = 2.4, 0.55  # sizes of a find around it that are compared; correlation
+_LARGEST_SHARE, _LEAST_SPREAD = 0.2, 0.4  # of the face's width that is compared; L* in it
+_PLACE_TELLS = 0.75  # alike by place alone, from which nothing else is asked
 
 
 @dataclass(frozen=True)
@@ -100,38 +102,50 @@ class Matcher:
         if best is not None:
             self._taken.add(best[1].id)
             self._keep(find, best[1])
-            return Match(best[1], float(np.clip(best[0], 0.05, 1.0)))
+            score = best[0] if best[0] > _PLACE_TELLS else max(best[0], self._alike_at(find, best[1]))
+            return Match(best[1], float(np.clip(score, 0.05, 1.0)))
         return self._by_picture(find, moved, reach)
+
+    def _alike_at(self, find: Find, other: Find) -> float:
+        """Correlation of the skin around two finds, that may lie a few px off."""
+        seen = self._looked_for(find, other.x, other.y, 0.4 * other.size_px + 4)
+        return seen[0] if seen is not None else 0.0
 
     def _by_picture(self, find: Find, moved: Find, reach: float) -> Match | None:
         """Where the skin around looks as on the first frame, mark and all."""
-        k = scale_of(self._frames.linear(find.x, find.y))
-        half = int(max(6, _WINDOW * find.size_px / 2))
-        here = _window(self._first, find.x, find.y, half)
-        if here is None or (find.path is not None and half > 0.2 * self._face):
+        if find.path is not None and _WINDOW * find.size_px / 2 > _LARGEST_SHARE * self._face:
             return None
-        linear = self._frames.linear(find.x, find.y)
-        matrix = np.column_stack([linear, np.zeros(2)])
-        size = max(7, round(2 * half * k) | 1)
-        to_here = cv2.invertAffineTransform(matrix)
-        to_here[:, 2] = np.array([half, half]) - to_here[:, :2] @ (size / 2, size / 2)
-        template = cv2.warpAffine(here, to_here, (size, size), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
-                                  borderMode=cv2.BORDER_REPLICATE)
-        there = _window(self._second, moved.x, moved.y, int(size / 2 + reach) + 2)
-        if there is None or there.shape[0] <= size or float(template.std()) < 0.4:
+        seen = self._looked_for(find, moved.x, moved.y, reach)
+        if seen is None or seen[0] < _LEAST_ALIKE:
             return None
-        alike = cv2.matchTemplate(there, template, cv2.TM_CCOEFF_NORMED)
-        _, best, _, (i, j) = cv2.minMaxLoc(alike)
-        if best < _LEAST_ALIKE:
-            return None
-        shift = np.array([i, j]) + size / 2 - there.shape[0] / 2
-        x, y = moved.x + float(shift[0]), moved.y + float(shift[1])
+        best, x, y = seen
         if any(np.hypot(other.x - x, other.y - y) < 0.5 * max(other.size_px, moved.size_px) for other in self._finds
                if other.id in self._taken):
             return None
-        seen = replace(shifted(moved, *shift), id=f"{moved.kind}-{new_id()}", confidence=float(best))
-        self._keep(find, seen)
-        return Match(seen, float(best), seen=False)
+        found = replace(shifted(moved, x - moved.x, y - moved.y), id=f"{moved.kind}-{new_id()}", confidence=best)
+        self._keep(find, found)
+        return Match(found, best, seen=False)
+
+    def _looked_for(self, find: Find, x: float, y: float, reach: float) -> tuple[float, float, float] | None:
+        """(correlation, x, y) of the place within reach of (x, y) that looks most like a find and the skin around it;
+        None where one of them is cut off, or shows nothing to compare.
+        """
+        linear = self._frames.linear(find.x, find.y)
+        half = int(max(6, _WINDOW * find.size_px / 2))
+        here = _window(self._first, find.x, find.y, half)
+        size = max(7, round(2 * half * scale_of(linear)) | 1)
+        there = _window(self._second, x, y, int(size / 2 + reach) + 2)
+        if here is None or there is None:
+            return None
+        to_here = cv2.invertAffineTransform(np.column_stack([linear, np.zeros(2)]))
+        to_here[:, 2] = np.array([half, half]) - to_here[:, :2] @ (size / 2, size / 2)
+        template = cv2.warpAffine(here, to_here, (size, size), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+                                  borderMode=cv2.BORDER_REPLICATE)
+        if float(template.std()) < _LEAST_SPREAD:
+            return None
+        _, best, _, (i, j) = cv2.minMaxLoc(cv2.matchTemplate(there, template, cv2.TM_CCOEFF_NORMED))
+        shift = np.array([i, j]) + size / 2 - there.shape[0] / 2
+        return float(best), x + float(shift[0]), y + float(shift[1])
 
 
 def shifted(find: Find, dx: float, dy: float) -> Find:

@@ -173,7 +173,7 @@ def open_sitting(paths: Iterable[str | Path]) -> Sitting:
     known, persons, extra = _kept(folder)
     frames = tuple(known.get(name) or Frame(name) for name in names)
     rest = tuple(frame for name, frame in known.items() if name not in names and (folder / name).is_file())
-    return Sitting(folder, tuple(sorted((*frames, *rest), key=lambda one: one.name)), persons, extra)
+    return Sitting(folder, tuple(sorted((*frames, *rest), key=lambda one: (one.stem, one.name))), persons, extra)
 
 
 def _kept(folder: Path) -> tuple[dict[str, Frame], tuple[Person, ...], dict]:

@@ -53,6 +53,7 @@ ACTIONS = (
     KeyAction("deliver", "Ctrl+E", "go to Deliver"),
     KeyAction("logbook", "Ctrl+L", "go to the Logbook"),
     KeyAction("practice", "Ctrl+P", "go to the practice room"),
+    KeyAction("sitting", "Ctrl+T", "go to the sitting, or open one"),
     KeyAction("pause", "P", "pause the clock / go on"),
     KeyAction("quit", "Ctrl+Q", "close Lather"),
     KeyAction("rename_layer", "F2", "rename the layer in hand"),

@@ -14,21 +14,34 @@ class Choices(QFrame):
         self.setObjectName("choices")
         self.setAccessibleName(name)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(2, 2, 2, 2)
-        row.setSpacing(0)
+        self._name = name
+        self._row = QHBoxLayout(self)
+        self._row.setContentsMargins(2, 2, 2, 2)
+        self._row.setSpacing(0)
         self._group = QButtonGroup(self)
-        self._buttons = {}
+        self._buttons: dict[str, QPushButton] = {}
+        self.options: dict[str, str] = {}
+        self.set_options(options, value)
+
+    def set_options(self, options: dict[str, str], value: str = "") -> None:
+        """Other choices; the one that was taken stays taken where it is among them. value: takes this one."""
+        taken = value or (self.value if self._buttons else "")
+        for button in self._buttons.values():
+            self._group.removeButton(button)
+            self._row.removeWidget(button)
+            button.hide()
+            button.deleteLater()
+        self.options, self._buttons = dict(options), {}
         for key, label in options.items():
             button = QPushButton(label)
             button.setObjectName("choice")
             button.setCheckable(True)
-            button.setChecked(key == value)
-            button.setAccessibleName(f"{name}: {label}")
+            button.setAccessibleName(f"{self._name}: {label}")
             button.clicked.connect(lambda _, key=key: self.chosen.emit(key))
             self._group.addButton(button)
             self._buttons[key] = button
-            row.addWidget(button)
+            self._row.addWidget(button)
+        (self._buttons.get(taken) or next(iter(self._buttons.values()))).setChecked(True)
 
     @property
     def value(self) -> str:

@@ -11,8 +11,8 @@ from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import HEADER_PX, theme
 
-SCREENS = {"brief": "Brief", "desk": "Desk", "review": "Review", "deliver": "Deliver", "logbook": "Logbook",
-           "practice": "Practice"}
+SCREENS = {"sitting": "Sitting", "brief": "Brief", "desk": "Desk", "review": "Review", "deliver": "Deliver",
+           "logbook": "Logbook", "practice": "Practice"}
 
 
 _STATE_PX, _CLOCK_PX = 128, 112
@@ -35,7 +35,7 @@ class _Title(ElidedLabel):
 
 class Header(QWidget):
     """`screen_chosen(key)`, `open_asked()`, `demo_asked()`, `path_chosen(path)`, `save_asked()`, `save_as_asked()`,
-    `pause_asked()`.
+    `pause_asked()`, `sitting_asked()`, `developed_asked()`.
     """
 
     screen_chosen = pyqtSignal(str)
@@ -45,6 +45,8 @@ class Header(QWidget):
     save_asked = pyqtSignal()
     save_as_asked = pyqtSignal()
     pause_asked = pyqtSignal()
+    sitting_asked = pyqtSignal()
+    developed_asked = pyqtSignal()
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -68,6 +70,7 @@ class Header(QWidget):
         row.addWidget(self.subtitle)
         row.addStretch(1)
         self._group = QButtonGroup(self)
+        self._sitting = False
         self.tabs = {}
         for key, label in SCREENS.items():
             button = QPushButton(label)
@@ -106,6 +109,7 @@ class Header(QWidget):
         self.open_menu.addSeparator()
         self.open_menu.addAction("Save the job", self.save_asked.emit)
         self.open_menu.addAction("Save under another name …", self.save_as_asked.emit)
+        self.open_menu.addAction("The photo developed again …", self.developed_asked.emit)
         self.open_menu.blockSignals(True)  # it is filled
         self.open_menu.popup(self.title.mapToGlobal(self.title.rect().bottomLeft()))
         self.open_menu.blockSignals(False)
@@ -113,6 +117,7 @@ class Header(QWidget):
     def _fill_menu(self) -> None:
         self.open_menu.clear()
         self.open_menu.addAction("Photo or job …", self.open_asked.emit)
+        self.open_menu.addAction("A sitting: a folder of photos …", self.sitting_asked.emit)
         self.open_menu.addAction("Demo job", self.demo_asked.emit)
         recent = settings.recent_files()
         if recent:
@@ -130,6 +135,12 @@ class Header(QWidget):
             widget.setVisible(bool(title))
         for key in ("logbook", "practice"):
             self.tabs[key].show()
+        self.show_sitting(self._sitting)
+
+    def show_sitting(self, there: bool) -> None:
+        """The way to the sitting, where one is open."""
+        self._sitting = there
+        self.tabs["sitting"].setVisible(there)
 
     def show_time(self, seconds: int, of: int | None, paused: bool) -> None:
         """Minutes worked, of those allowed or planned."""

@@ -1,0 +1,54 @@
+"""The photo developed again: the whole retouch played on another development of it."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QFileDialog
+
+from lather.core.session import Session
+from lather.core.sitting.looks import carried_of
+from lather.core.sitting.replay import replay
+
+if TYPE_CHECKING:
+    from lather.desktop.window import MainWindow
+
+_FILTER = "Photos (*.jpg *.jpeg *.png *.tif *.tiff *.webp)"
+_MOST_SAID = 3
+
+
+def ask_developed(window: "MainWindow") -> None:
+    """Ask for the photo, and play the retouch on it."""
+    start = window.job.session.photo_path
+    path, _ = QFileDialog.getOpenFileName(window, "The photo, developed again", str(start or Path.home()), _FILTER)
+    if path:
+        play_on(window, Path(path))
+
+
+def play_on(window: "MainWindow", path: Path) -> None:
+    """The job in hand on another development of its photo, beside the window; then it is open, as a job of its own."""
+    session = window.job.session
+
+    def work(task) -> Session:
+        played = replay(session, Session.from_photo(path).photo, task.tick)
+        played.photo_path = path.resolve()
+        return played
+
+    def done(played: Session) -> None:
+        if window.job is None or window.job.session is not session or not window.may_leave():
+            return
+        window.take(played, unsaved=True)
+        window.say(said_of(played), stays=True)
+
+    window.say("Playing the retouch on the other photo; what you do meanwhile is not carried over.")
+    window.background.run("replay", work, done, failed=window.warn,
+                          progress=lambda share, _: window.say(f"Playing the retouch again: {100 * share:.0f} %"))
+
+
+def said_of(session: Session) -> str:
+    """What came of it, in a few sentences."""
+    told = carried_of(session.job.brief)
+    carried, wanted = told.count
+    looks = [f"{look.name}: {look.why}." for look in told.looks]
+    more = f" And {len(looks) - _MOST_SAID} more." if len(looks) > _MOST_SAID else ""
+    return " ".join([f"{carried} of {wanted} edits were carried over; save the job to keep them.",
+                     *looks[:_MOST_SAID]]) + more
