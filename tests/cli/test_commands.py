@@ -105,10 +105,10 @@ class CommandTest(unittest.TestCase):
 
     def test_shots_shows_the_demo_job(self):
         self.assertIn("no pictures of", self.refused("shots", "--out", "s", "--stage", "dusk"))
-        done = self.lather("shots", "--out", "shots", "--stage", "strands", "--stage", "review",
+        done = self.lather("shots", "--out", "shots", "--stage", "grain",
                            XDG_CACHE_HOME=str(self.folder / "cache"))
         self.assertEqual(done.returncode, 0, done.stderr)
-        for name in ("start", "desk", "strands", "review-side"):
+        for name in ("start", "desk", "grain"):
             pixels = read_picture(self.folder / "shots" / f"{name}.png").pixels
             self.assertEqual(pixels.shape[:2], (800, 1280))
             self.assertGreater(pixels.std(), 3)

@@ -8,14 +8,23 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QScrollArea
 
+from lather.core.colour.profiles import srgb_profile
 from lather.core.errors import SaveError
+from lather.core.find.finder import find_all
+from lather.core.find.mend import mend_all
 from lather.core.find.routes import evening_command
+from lather.core.imageio.write import write_picture
+from lather.core.job.commands import SetFinds
+from lather.core.kinds.registry import stage_of_kind
 from lather.core.practice.demo import demo_plate, make_demo
+from lather.core.practice.frames import make_frames
+from lather.core.session import Session
 from lather.desktop.app import make_application
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.driving import drag, hover, wait_for
 from lather.desktop.input.pen_stand_in import PenStandIn
 from lather.desktop.practice.open_lesson import begin_lesson
+from lather.desktop.rooms import open_sitting
 from lather.desktop.stages.colour import shots as colour
 from lather.desktop.stages.crisp import shots as crisp
 from lather.desktop.stages.even import shots as even
@@ -31,7 +40,7 @@ STAGE_SHOTS = {"strands": strands.take, "split": split.take, "even": even.take, 
                "colour": colour.take, "shape": shape.take, "grain": grain.take, "crisp": crisp.take,
                "finish": finish.take}
 
-VIEW_SHOTS = ("over", "tour", "review", "brief", "deliver", "logbook", "practice")
+VIEW_SHOTS = ("over", "tour", "review", "brief", "deliver", "logbook", "practice", "sitting")
 """Pictures of views that are no stage's."""
 _LOOKED_THROUGH = 20
 _FACE = ("cheek", "forehead", "nose")
@@ -157,6 +166,31 @@ def _practice(window: MainWindow) -> None:
     window.notice.clear()
 
 
+def _sitting(window: MainWindow, folder: Path) -> None:
+    """Three frames of a made-up person with the same marks, the first one mended and carried over to the others."""
+    for plate in make_frames(701, {"blemish_dark": 10, "blemish_red": 6, "mole": 4}):
+        write_picture(folder / f"{plate.sitter.name}.png", plate.photo, profile=srgb_profile())
+    open_sitting(window, [folder])
+    control, room = window.sitting, window.screens["sitting"]
+    wait_for(room.idle, 120)
+    first = control.sitting.frames[0].name
+    session = Session.from_photo(folder / first)
+    finds, measures = find_all(session.photo)
+    session.history.amend(SetFinds(finds, measures.face, measures.faces[1:]))
+    wanted = [f for f in finds if f.worth and stage_of_kind(f.kind) == "mend" and session.job.find_state(f) == "open"]
+    command, _ = mend_all(session.engine, session.job, wanted, session.job.stage("mend").layers[0].id)
+    session.history.do(command)
+    session.log_seconds({"mend": 540})
+    session.save(control.job_file(first))
+    control.take_finished(first, session)
+    wait_for(room.idle, 60)
+    QTest.mouseClick(room.main, Qt.MouseButton.LeftButton)
+    wait_for(room.idle, 240)
+    control.rename(control.sitting.persons[0].id, "Wren")
+    control.choose(max(control.sitting.frames, key=lambda f: len(f.looks_left)).name)
+    wait_for(room.idle, 60)
+
+
 def take_shots(folder: str | Path, only: Collection[str] = (*STAGE_SHOTS, *VIEW_SHOTS)) -> list[Path]:
     """Write the PNG files; returns their paths. only: stages and views that are taken. Raises SaveError."""
     folder = Path(folder)
@@ -194,9 +228,6 @@ def take_shots(folder: str | Path, only: Collection[str] = (*STAGE_SHOTS, *VIEW_
     wait_for(canvas.ready)
     _step_through(desk, canvas)
     shot("desk")
-    QTest.keyPress(canvas, Qt.Key.Key_H)
-    shot("keys")
-    QTest.keyRelease(canvas, Qt.Key.Key_H)
     desk.found.choose(None)
     if "over" in only:
         _overdo(window)
@@ -230,5 +261,9 @@ def take_shots(folder: str | Path, only: Collection[str] = (*STAGE_SHOTS, *VIEW_
         _practice(window)
         shot("practice")
         window._close_job()
+    if "sitting" in only:
+        with tempfile.TemporaryDirectory() as photos:
+            _sitting(window, Path(photos))
+            shot("sitting")
     window.close()
     return made
