@@ -8,8 +8,8 @@ from lather.cli.demo import require_display
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("file", nargs="?", help="a photo (JPEG, PNG, TIFF, WebP), a .lather job, or a folder of photos; none: "
-                        "empty desk")
+    parser.add_argument("file", nargs="?", help="a photo (JPEG, PNG, TIFF, WebP), a .lather job, or a folder of "
+                        "photos; none: empty desk")
 
 
 def run(arguments: argparse.Namespace) -> int:
