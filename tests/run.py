@@ -16,7 +16,7 @@ WORKERS = 2
 LONGEST = (
     "test_commands", "test_find", "test_finders", "test_gauges", "test_desk", "test_stages", "test_finds",
     "test_contract", "test_colour", "test_practice", "test_heal", "test_shape", "test_finish", "test_even",
-    "test_house", "test_review", "test_restraint", "test_deliver", "test_lessons",
+    "test_house", "test_review", "test_restraint", "test_deliver", "test_lessons", "test_sitting",
 )
 sys.path[:0] = [str(ROOT / "src"), str(ROOT)]
 
@@ -50,6 +50,8 @@ def settle(home: str) -> None:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     os.environ.setdefault("LATHER_FINDS_ON_OPENING", "0")  # tests that want finds ask for them
     os.environ.setdefault("QT_LOGGING_RULES", "*.debug=false")
+    for name in ("OPENBLAS", "OMP"):  # two workers on two cores: threads of their own only get into each other's way
+        os.environ.setdefault(f"{name}_NUM_THREADS", "1")
     for name in ("STATE", "CONFIG", "CACHE", "DATA"):
         os.environ[f"XDG_{name}_HOME"] = f"{home}/{os.getpid()}/{name.lower()}"
 

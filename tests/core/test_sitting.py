@@ -231,7 +231,7 @@ class CarryTest(unittest.TestCase):
         self.assertEqual([f.to_json() for f in again.frames], [f.to_json() for f in sitting.frames])
         self.assertEqual(again.persons, sitting.persons)
         contact_sheet(again, folder / "sheet.png")
-        self.assertGreater(read_picture(folder / "sheet.png").pixels.std(), 1000)
+        self.assertGreater(read_picture(folder / "sheet.png").pixels.std(), 30)
 
     def test_people_are_told_apart_by_their_skin(self):
         measures = {name: PhotoMeasures(photo_of(codes, name)) for name, (codes, *_) in zip("abc", frames())}

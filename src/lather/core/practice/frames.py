@@ -6,7 +6,6 @@ The flaws are drawn on the first frame. Each other frame has a map, of the place
 
 from dataclasses import replace
 from functools import cache
-from pathlib import Path
 
 import cv2
 import numpy as np
@@ -16,9 +15,8 @@ from lather.core.colour import srgb
 from lather.core.practice.flaws.base import Flaw
 from lather.core.practice.grain import Grain
 from lather.core.practice.make import Plate, make_plate
-from lather.core.practice.sitters import load_sitter
+from lather.core.practice.sitters import FOLDER, load_sitter
 
-FOLDER = Path(__file__).parents[1] / "data" / "sitting"
 FIRST, OTHERS = "wren", ("wren-2", "wren-3")
 _MAP_STEP = 4  # px of a frame per px of its map
 _MAP_UNIT = 16.0  # of its values, per px of the first frame
@@ -42,7 +40,7 @@ def place_on_first(name: str) -> tuple[np.ndarray, np.ndarray]:
 
 
 def _frame(name: str, first: Plate) -> Plate:
-    plate = make_plate(load_sitter(str(FOLDER / f"{name}.jpg")), first.seed, flaws={}, grain=first.grain)
+    plate = make_plate(load_sitter(name), first.seed, flaws={}, grain=first.grain)
     places, seen = place_on_first(name)
     photo, truth = (np.float32(codes / 65535.0) for codes in (first.photo, first.truth))
     taken = srgb.decode(photo) / np.maximum(srgb.decode(truth), _DARKEST)

@@ -123,11 +123,12 @@ def make_plate(
             if flaw is not None:
                 flaw.id, flaw.zone = len(drawn) + 1, sitter.zone_at(flaw.x, flaw.y)
                 drawn.append(flaw)
-    clean = srgb.encode(sitter.linear)
+    clean = sitter.encoded
     noise = grain_field(clean, grain, rng)
     truth = _codes(clean + noise)
     changed = (scene.linear != sitter.linear).any(-1)
-    photo = np.where(changed[..., None], _codes(srgb.encode(np.clip(scene.linear, 0, 1)) + noise), truth)
+    photo = truth.copy()
+    photo[changed] = _codes(srgb.encode(np.clip(scene.linear[changed], 0, 1)) + noise[changed])
     return Plate(sitter, seed, photo, truth, sitter.zones, drawn, grain)
 
 

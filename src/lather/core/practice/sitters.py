@@ -2,7 +2,7 @@
 
 import json
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 from pathlib import Path
 
 import cv2
@@ -13,7 +13,7 @@ from lather.core.errors import RequestError
 from lather.core.imageio.picture import Picture
 from lather.core.imageio.read import read_picture
 from lather.core.job.face_map import POINTS, FaceMap
-from lather.core.types import LinearRGB, as_float32
+from lather.core.types import EncodedRGB, LinearRGB, as_float32
 
 FOLDER = Path(__file__).parent.parent / "data" / "sitters"
 ZONES = {
@@ -42,6 +42,11 @@ class Sitter:
     @cached_property
     def linear(self) -> LinearRGB:
         return srgb.decode(as_float32(self.picture.pixels))
+
+    @cached_property
+    def encoded(self) -> EncodedRGB:
+        """What `linear` is encoded as: without the picture's own steps."""
+        return srgb.encode(self.linear)
 
     @cached_property
     def edge_of_hair(self) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
@@ -103,11 +108,20 @@ def load_sitter(name_or_path: str) -> Sitter:
 
     Raises RequestError or PictureError.
     """
-    path = Path(name_or_path)
-    if not path.suffix:
-        if name_or_path not in sitter_names():
-            raise RequestError(f"There is no sitter “{name_or_path}”; choose from {', '.join(sitter_names())}.")
-        path = FOLDER / f"{name_or_path}.jpg"
+    if Path(name_or_path).suffix:
+        return _read(Path(name_or_path))
+    if name_or_path not in sitter_names():
+        raise RequestError(f"There is no sitter “{name_or_path}”; choose from {', '.join(sitter_names())}.")
+    return _shipped(name_or_path)
+
+
+@lru_cache(2)
+def _shipped(name: str) -> Sitter:
+    """Plates of one sitter are often made one after another."""
+    return _read(FOLDER / f"{name}.jpg")
+
+
+def _read(path: Path) -> Sitter:
     picture = read_picture(path)
     zones = cv2.imread(str(path.with_name(f"{path.stem}-zones.png")), cv2.IMREAD_UNCHANGED)
     if zones is None or zones.shape != picture.pixels.shape[:2]:
