@@ -263,6 +263,7 @@ def take_shots(folder: str | Path, only: Collection[str] = (*STAGE_SHOTS, *VIEW_
         window._close_job()
     if "sitting" in only:
         with tempfile.TemporaryDirectory() as photos:
+            window._show_state()
             _sitting(window, Path(photos))
             shot("sitting")
     window.close()

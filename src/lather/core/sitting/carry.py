@@ -117,6 +117,9 @@ class _Carry:
         for find in self._matcher.in_order(self._from.job.keepers()):
             match = self._matcher.match(find)
             self._keepers[1] += 1
+            if match is not None and match.alike < _SURE and not kind_of(match.find.kind).keeper:
+                self._matcher.give_back(match)  # a spot near its place that does not look like it
+                match = None
             if match is None:
                 self._look(HIDDEN, find, "it is not seen here")
                 continue

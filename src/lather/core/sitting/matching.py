@@ -106,6 +106,11 @@ class Matcher:
             return Match(best[1], float(np.clip(score, 0.05, 1.0)))
         return self._by_picture(find, moved, reach)
 
+    def give_back(self, match: Match) -> None:
+        """It was another mark after all: it can be matched again, and says nothing of others."""
+        self._taken.discard(match.find.id)
+        self._known = self._known[:-1]
+
     def _alike_at(self, find: Find, other: Find) -> float:
         """Correlation of the skin around two finds, that may lie a few px off."""
         seen = self._looked_for(find, other.x, other.y, 0.4 * other.size_px + 4)

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QInputDialog,
     QLabel,
+    QLayout,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
@@ -303,10 +304,7 @@ class SittingScreen(QWidget):
         if shown == self._shown:
             return
         self._shown = shown
-        while self._list.count():
-            widget = self._list.takeAt(0).widget()
-            if widget is not None:
-                widget.deleteLater()
+        _empty(self._list)
         self.rows = []
         for one in left:
             row = LookRow(one, frame.carried.looks[one], self.control.crops(frame.name, one), one == number)
@@ -466,8 +464,10 @@ class SittingScreen(QWidget):
             signal.disconnect()
 
 
-def _empty(grid: QGridLayout) -> None:
-    while grid.count():
-        widget = grid.takeAt(0).widget()
+def _empty(layout: QLayout) -> None:
+    """Without what is in it; hidden at once, as it goes only later."""
+    while layout.count():
+        widget = layout.takeAt(0).widget()
         if widget is not None:
+            widget.hide()
             widget.deleteLater()
