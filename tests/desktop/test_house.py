@@ -186,5 +186,5 @@ class TitleTest(WindowCase):
         QTest.mouseClick(self.window.header.title, Qt.MouseButton.LeftButton, pos=QPoint(5, 5))
         words = [action.text() for action in self.window.header.open_menu.actions() if action.text()]
         self.window.header.open_menu.close()
-        self.assertEqual(words[:2], ["Photo or job …", "Demo job"])
-        self.assertEqual(words[-2:], ["Save the job", "Save under another name …"])
+        self.assertEqual(words[:3], ["Photo or job …", "A sitting: a folder of photos …", "Demo job"])
+        self.assertEqual(words[-3:], ["Save the job", "Save under another name …", "The photo developed again …"])
