@@ -136,9 +136,11 @@ class LongNamesTest(WindowCase):
         self.window.warn(f"{UNBROKEN}.png is damaged and cannot be read; get a fresh copy. {LONG}")
         self.pump(0.02)
         yield "problem"
+        table = self.window.screens["logbook"].table
         for screen in ("brief", "review", "deliver", "logbook"):
             self.window.show_screen(screen)
             self.pump(0.05)
+            self.wait(lambda: not table._later.isActive())  # sums stand under their columns once those have places
             yield screen
         deliver = self.window.screens["deliver"]
         deliver.state.setText(f"Delivered: /home/{UNBROKEN}/{UNBROKEN}.jpg")
