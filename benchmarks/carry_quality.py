@@ -10,17 +10,15 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
+sys.path[:0] = [str(Path(__file__).parents[1] / "src"), str(Path(__file__).parents[1])]
+
+from tests.support.mended import mended_session
 
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.engine.photo import Photo
-from lather.core.find.finder import find_all
-from lather.core.find.mend import mend_all
 from lather.core.imageio.picture import Picture
-from lather.core.job.commands import SetFinds
 from lather.core.job.history import History
-from lather.core.job.model import new_job
-from lather.core.kinds.registry import stage_of_kind
+from lather.core.job.model import Stage, new_job
 from lather.core.measure.bands import tone_error
 from lather.core.practice.frames import make_frames
 from lather.core.practice.make import make_plate
@@ -39,21 +37,9 @@ def photo_of(codes: np.ndarray, name: str) -> Photo:
     return Photo(Picture(codes), name.encode(), f"{name}.png")
 
 
-def mended(codes: np.ndarray, name: str):
-    """(session, measures) after the finder and all its mends."""
-    photo = photo_of(codes, name)
-    session = Session(photo, History(new_job(photo.source)))
-    finds, measures = find_all(photo)
-    session.history.amend(SetFinds(finds, measures.face, measures.faces[1:]))
-    wanted = [f for f in finds if f.worth and stage_of_kind(f.kind) == "mend" and session.job.find_state(f) == "open"]
-    command, _ = mend_all(session.engine, session.job, wanted, session.job.stage("mend").layers[0].id)
-    session.history.do(command)
-    return session, measures
-
-
 def error(session: Session, codes: np.ndarray, face_px: float) -> np.ndarray:
     """ΔE00 of the tone of what was made, to a picture; without the layer that holds skin alike."""
-    job = session.job.with_stage(type(session.job.stage("finish"))("finish"))
+    job = session.job.with_stage(Stage("finish"))
     made = np.clip(session.engine.pixels(job, session.photo.bounds), 0, 1).astype(np.float32)
     return tone_error(*(srgb_to_lab(v) for v in (made, codes / np.float32(65535))), face_px)
 
@@ -67,7 +53,7 @@ def inside(values: np.ndarray, outline) -> float:
 def carried(seed: int) -> None:
     plates = make_frames(seed, FLAWS)
     first = plates[0]
-    session, measures = mended(first.photo, "wren")
+    session, measures = mended_session(photo_of(first.photo, "wren"))
     made = error(session, first.truth, first.sitter.face_width_px)
     gone = {f.id for f in first.flaws if not f.keeper and inside(made, f.outline) <= GONE_DE}
     for plate in plates[1:]:
@@ -105,7 +91,7 @@ def developed(codes: np.ndarray, matrix: np.ndarray, size: tuple[int, int], gain
 
 def replayed(sitter: str, seed: int) -> None:
     plate = make_plate(sitter, seed, flaws=FLAWS)
-    session, _ = mended(plate.photo, sitter)
+    session, _ = mended_session(photo_of(plate.photo, sitter))
     height, width = plate.zones.shape
     turn, middle = np.radians(3), np.array([width / 2, height / 2])
     turned = np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])

@@ -18,6 +18,7 @@ sys.path[:0] = [str(Path(__file__).parents[1] / "src"), str(Path(__file__).paren
 import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
+from tests.support.smearing import take_full_veil
 from tests.support.window_case import WindowCase
 
 from lather.core.colour.lab import srgb_lightness, srgb_to_lab
@@ -192,12 +193,7 @@ class Hand(WindowCase):
 
     def smear(self) -> None:
         self.take_stage("split")
-        split = self.desk.stages["split"].panel
-        split.new["veil"].click()
-        split.width_px.set_value(30, tell=True)
-        self.desk.layers.strength.set_value(100, tell=True)
-        self.desk.brush_strip.flow.set_value(100, tell=True)
-        self.desk.brush_strip.size.set_value(300, tell=True)
+        take_full_veil(self.desk)
         self.canvas.fit()
         zones = np.argwhere(self.lesson.plate.zones == 1)
         (y0, x0), (y1, x1) = zones.min(0), zones.max(0)

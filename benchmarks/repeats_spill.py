@@ -9,20 +9,20 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
+sys.path[:0] = [str(Path(__file__).parents[1] / "src"), str(Path(__file__).parents[1])]
+
+from tests.support.mended import mended_session
 
 from lather.core.brush.values import Brush
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.engine.photo import Photo
 from lather.core.find.finder import find_all
-from lather.core.find.mend import mend_all
 from lather.core.gauges.registry import pictures_of
 from lather.core.gauges.spill import spilling_strokes
 from lather.core.imageio.picture import Picture
 from lather.core.job.commands import AddEdits, SetFinds
 from lather.core.job.history import History
 from lather.core.job.model import Stroke, freeze_points, new_id, new_job
-from lather.core.kinds.registry import stage_of_kind
 from lather.core.measure.repeats import repeats_in_pictures
 from lather.core.practice.make import make_plate
 from lather.core.practice.mistakes import copied_disc
@@ -57,12 +57,7 @@ def mended_well(sitter: str, box: tuple[slice, slice], skin: np.ndarray) -> int:
     """Repeats found where the automatic pass mended 24 spots, each with its own skin."""
     made = make_plate(sitter, 703, flaws={"blemish_dark": 14, "blemish_red": 10})
     photo = Photo(Picture(made.photo), f"{sitter} {made.seed}".encode(), "plate.png")
-    session = Session(photo, History(new_job(photo.source)))
-    finds, measures = find_all(photo)
-    session.history.amend(SetFinds(finds, measures.face, ()))
-    wanted = [f for f in finds if f.worth and stage_of_kind(f.kind) == "mend"]
-    command, _ = mend_all(session.engine, session.job, wanted, session.job.stage("mend").layers[0].id)
-    session.history.do(command)
+    session, _ = mended_session(photo)
     after = session.engine.pixels(session.job, photo.bounds)
     both = (srgb_to_lab(codes[box].astype(np.float32)) for codes in (made.photo / np.float32(65535), after))
     return len(repeats_in_pictures(*both, skin, made.sitter.face_width_px))

@@ -10,6 +10,7 @@ import sys
 import time
 import unittest
 from contextlib import redirect_stderr, redirect_stdout
+from dataclasses import replace
 from pathlib import Path
 
 from distributed import Client
@@ -72,6 +73,24 @@ class HereTest(BatchCase):
         Path(tasks[0].name).write_bytes(b"another photo")
         self.run_batch(tasks)
         self.assertEqual(self.times(tasks), [2, 1, 0])
+
+    def test_a_file_read_beside_counts_as_well_and_another_batch_keeps_its_records(self):
+        tasks = self.tasks(3, broken=(2,))
+        self.run_batch(tasks)
+        finished = self.folder / "finished"
+        finished.write_text("one")
+        beside = [replace(task, beside=(str(finished),)) for task in tasks]
+        self.run_batch(beside)
+        self.run_batch(beside)
+        self.assertEqual(self.times(tasks), [2, 2, 0])
+        finished.write_text("another")
+        self.run_batch(beside)
+        self.assertEqual(self.times(tasks), [3, 3, 0])
+        source, target = self.folder / "another", str(self.out / "another")
+        source.write_bytes(b"4")
+        # done whole, its own record goes; those of the others stay
+        self.run_batch([Task(str(source), f"{WORK}copy_slowly", (str(source), target), (target,))])
+        self.assertEqual(sum(one.before for one in self.run_batch(tasks)), 2)
 
     def test_a_worker_that_dies_takes_nothing_along(self):
         results = self.run_batch(self.tasks(3, work="die_once"), jobs=2)

@@ -15,17 +15,14 @@ from lather.core.colour.lab import srgb_to_lab
 from lather.core.colour.profiles import srgb_profile
 from lather.core.engine.photo import Photo
 from lather.core.errors import JobFileError, RequestError
-from lather.core.find.finder import find_all
-from lather.core.find.mend import mend_all
 from lather.core.imageio.picture import Picture
 from lather.core.imageio.read import read_picture
 from lather.core.imageio.write import write_picture
-from lather.core.job.commands import AddEdits, SetBrief, SetFinds
+from lather.core.job.commands import AddEdits, AddLayer, SetBrief, SetLayer
 from lather.core.job.fence import Fence
 from lather.core.job.history import History
-from lather.core.job.model import Stroke, freeze_points, new_id, new_job
+from lather.core.job.model import Stroke, freeze_points, new_id
 from lather.core.job.source_map import SourceTurn, affine
-from lather.core.kinds.registry import stage_of_kind
 from lather.core.measure.bands import tone_error
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.practice.frames import make_frames
@@ -39,6 +36,7 @@ from lather.core.sitting.register import SAME_PERSON, same_shot, same_skin
 from lather.core.sitting.replay import replay
 from lather.core.sitting.sitting import FINISHED, open_sitting
 from lather.core.sitting.work import carried_to, told_apart, with_finished
+from tests.support.mended import mended_session
 
 FLAWS = {"blemish_dark": 8, "blemish_red": 5, "mole": 3}
 SCALE = 0.6
@@ -66,13 +64,7 @@ def photo_of(codes: np.ndarray, name: str) -> Photo:
 @cache
 def finished() -> tuple[Session, PhotoMeasures]:
     """The first frame, mended."""
-    photo = photo_of(frames()[0][0], "first")
-    session = Session(photo, History(new_job(photo.source)))
-    finds, measures = find_all(photo)
-    session.history.amend(SetFinds(finds, measures.face, measures.faces[1:]))
-    wanted = [f for f in finds if f.worth and stage_of_kind(f.kind) == "mend" and session.job.find_state(f) == "open"]
-    command, _ = mend_all(session.engine, session.job, wanted, session.job.stage("mend").layers[0].id)
-    session.history.do(command)
+    session, measures = mended_session(photo_of(frames()[0][0], "first"))
     session.history.do(SetBrief("client", "Made Up"))
     return session, measures
 
@@ -177,9 +169,11 @@ class ReplayTest(unittest.TestCase):
         self.assertEqual(len(inside), played.job.edit_count)
 
     def test_another_shot_is_refused(self):
-        with self.assertRaises(RequestError) as caught:
-            same_shot(photo_of(frames()[0][0], "a"), photo_of(frames()[2][0][:600, :600], "b"))
-        self.assertIn("carry the retouch over instead", str(caught.exception))
+        first = photo_of(frames()[0][0], "a")
+        for codes in (frames()[1][0], frames()[2][0], frames()[2][0][:600, :600]):  # other frames of the same person
+            with self.assertRaises(RequestError) as caught:
+                same_shot(first, photo_of(codes, "b"))
+            self.assertIn("carry the retouch over instead", str(caught.exception))
 
 
 class CarryTest(unittest.TestCase):
@@ -197,7 +191,11 @@ class CarryTest(unittest.TestCase):
         spot = next(f for f in frames()[0][2] if not f.keeper)
         path = freeze_points([(spot.x, spot.y, 1, 0), (spot.x + 90, spot.y, 1, 0)])
         long = Stroke(new_id(), "carry", Brush(size_px=10), path, offset=(40, 0))
-        session.history.do(AddEdits("mend", session.job.stage("mend").layers[0].id, (long,)))
+        spots = session.job.stage("mend").layers[0]
+        session.history.do(AddEdits("mend", spots.id, (long,)))
+        session.history.do(SetLayer("mend", spots.id, "strength", 0.97))
+        off = replace(spots, id=new_id(), name="Off", on=False, edits=(replace(long, id=new_id()),))
+        session.history.do(AddLayer("mend", off, 1))
         sitting = with_finished(open_sitting([folder]), "f1.png", session)
         self.assertEqual(sitting.frame("f1.png").state, FINISHED)
         card = sitting.persons[0]
@@ -222,6 +220,9 @@ class CarryTest(unittest.TestCase):
         by_hand = [look for look in frame.carried.looks if look.what == LEFT_OUT]  # a long stroke is of its own frame
         self.assertEqual([look.name for look in by_hand], ["Carry by hand"])
         self.assertEqual(frame.carried.stages["mend"][1], len(session.job.stage("mend").layers[0].edits))
+        own = carried.job.stage("mend").layers
+        self.assertEqual([(x.name, x.on, x.strength) for x in own[:2]], [("Spots", True, 0.97), ("Off", False, 1.0)])
+        self.assertEqual(len(own[1].edits), 0)  # what is switched off is not looked for
         self.assertEqual({e.carried for e in carried.job.edits()}, {"first.png"})
         self.assertLess(abs(frame.now.lightness - sitting.frame("f1.png").now.lightness), 1.0)
         self.assertGreater(abs(frame.skin.lightness - frame.now.lightness), 1.5)  # it was 0.3 stop darker

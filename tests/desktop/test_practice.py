@@ -7,6 +7,7 @@ from PyQt6.QtTest import QTest
 from lather.core.practice.outcome import GONE, LEFT, SMEARED
 from lather.desktop.input.pen_stand_in import PenStandIn, recorded_strokes
 from lather.desktop.practice.open_lesson import begin_lesson
+from tests.support.smearing import take_full_veil
 from tests.support.window_case import WindowCase
 
 
@@ -93,12 +94,7 @@ class PracticeTest(WindowCase):
         self.begin()
         QTest.keyClick(self.canvas, Qt.Key.Key_3)
         self.settle()
-        split = self.desk.stages["split"].panel
-        split.new["veil"].click()
-        split.width_px.set_value(30, tell=True)
-        self.desk.layers.strength.set_value(100, tell=True)
-        self.desk.brush_strip.flow.set_value(100, tell=True)
-        self.desk.brush_strip.size.set_value(300, tell=True)
+        take_full_veil(self.desk)
         self.canvas.fit()
         self.wait(self.canvas.ready)
         low, high = (np.percentile([(f.x, f.y) for f in self.lesson.plate.flaws], at, axis=0) for at in (0, 100))

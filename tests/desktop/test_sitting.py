@@ -139,9 +139,10 @@ class LooksTest(SittingCase):
         at = self.room.view.place(mole.x, mole.y).toPoint()
         QTest.mouseClick(self.room.view, Qt.MouseButton.LeftButton, pos=QPoint(at))
         self.assertEqual(self.room.current, 0)
-        self.key(Qt.Key.Key_R)  # the mole stays
+        self.control.deal_with("f3.png", 1, MEND)  # faster than it is done: the second waits for the first
+        QTest.keyClick(self.room, Qt.Key.Key_R)
+        self.wait(self.room.idle, 60)
         self.assertEqual(Session.open(self.control.sitting.job("f3.png")).job.decisions, {"m": "keep"})
-        self.key(Qt.Key.Key_E)  # the spot goes
         kept = Session.open(self.control.sitting.job("f3.png"))
         self.assertEqual([edit.find for edit in kept.job.edits()], ["s"])
         x, y = int(spot.x), int(spot.y)
@@ -165,6 +166,15 @@ class LooksTest(SittingCase):
             self.press(self.room.name_button)
         self.assertEqual(self.room.who.text(), "Made Up")
         self.assertEqual(open_sitting([self.folder]).persons[0].name, "Made Up")
+        shutil.copy(self.folder / "f3.png", self.folder / "f4.png")
+        self.window.open_path(self.folder)
+        self.wait(self.room.idle, 60)
+        Session.from_photo(self.folder / "f4.png").save(self.control.job_file("f4.png"))  # begun by hand
+        done = Session.from_photo(self.folder / "f3.png")
+        self.control.take_finished("f3.png", done)
+        self.wait(self.room.idle, 60)
+        self.assertEqual(self.frame("f4.png").person, self.frame("f3.png").person)
+        self.assertEqual(self.room.targets, [])  # is not written over
         empty = self.folder / "empty"
         empty.mkdir()
         self.assertFalse(self.window.open_path(empty))

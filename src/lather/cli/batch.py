@@ -9,10 +9,10 @@ import argparse
 import hashlib
 import importlib
 import json
-import shutil
 import sys
 import time
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -30,23 +30,23 @@ _PROGRAM_ERROR = "the program stumbled over it"
 class Task:
     """One file. work: "module:function" of what is done with it, which gives plain values; arguments: plain values.
 
-    outputs: files that it writes, which must be there for its record to count.
+    outputs: files that it writes, which must be there for its record to count. beside: other files that it reads.
     """
 
     name: str
     work: str
     arguments: tuple
     outputs: tuple[str, ...] = ()
+    beside: tuple[str, ...] = ()
 
     @property
     def key(self) -> str:
-        """Of what is asked, and of the file as it is now."""
+        """Of what is asked, and of the files as they are now."""
         h = hashlib.blake2b(json.dumps([self.name, self.work, self.arguments], default=str).encode(), digest_size=12)
-        try:
-            state = Path(self.name).stat()
-            h.update(f"{state.st_size} {state.st_mtime_ns}".encode())
-        except OSError:
-            pass
+        for path in (self.name, *self.beside):
+            with suppress(OSError):
+                state = Path(path).stat()
+                h.update(f"{state.st_size} {state.st_mtime_ns}".encode())
         return h.hexdigest()
 
 
@@ -93,7 +93,10 @@ class Batch:
             raise
         self.results = [done[index] for index in range(len(self.tasks))]
         if records is not None and not any(one.error for one in self.results):
-            shutil.rmtree(records, ignore_errors=True)
+            for call in calls:  # those of another batch into the same folder stay
+                Path(call[2]).unlink(missing_ok=True)
+            with suppress(OSError):
+                records.rmdir()
         return self.results
 
     def _each(self, calls: Sequence[tuple]) -> Iterator[tuple[int, dict]]:
@@ -140,7 +143,7 @@ def once(work: str, arguments: tuple, record: str, outputs: tuple[str, ...]) -> 
             write_atomically(path, lambda file: file.write(json.dumps(value).encode()))
     except LatherError as error:
         told = {"error": str(error)}
-    except (MemoryError, OSError, ValueError, ArithmeticError, LookupError, TypeError) as error:
+    except Exception as error:  # whatever it is, the other files are done
         told = {"error": f"{_PROGRAM_ERROR} ({type(error).__name__}: {str(error)[:200]})"}
     return told | {"before": False, "seconds": time.monotonic() - start}
 

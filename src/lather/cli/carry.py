@@ -48,7 +48,8 @@ def run(arguments: argparse.Namespace) -> int:
     tasks = []
     for photo in arguments.photos:
         target = str(out / f"{Path(photo).stem}.lather")
-        tasks.append(Task(photo, "lather.cli.carry:carry_photo", (arguments.job, photo, target), (target,)))
+        tasks.append(Task(photo, "lather.cli.carry:carry_photo", (arguments.job, photo, target), (target,),
+                          (arguments.job,)))
     refuse_clashes([task.outputs[0] for task in tasks], [arguments.job, *arguments.photos], folders=[out])
     make_folder(out)
     return told(Batch(tasks, arguments.jobs, out, arguments.scheduler).run(), look_lines, as_json=arguments.json)

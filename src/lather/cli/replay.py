@@ -38,7 +38,7 @@ def run(arguments: argparse.Namespace) -> int:
     for job in jobs:
         photo = _photo_for(job, Path(arguments.source)) if many else arguments.source
         target = str(out / f"{Path(job).stem}.lather") if many else str(out)
-        tasks.append(Task(job, "lather.cli.replay:replay_job", (job, photo, target), (target,)))
+        tasks.append(Task(job, "lather.cli.replay:replay_job", (job, photo, target), (target,), (photo,)))
     refuse_clashes([task.outputs[0] for task in tasks], jobs, folders=[out] if many else [])
     if many:
         make_folder(out)

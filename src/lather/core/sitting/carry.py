@@ -6,7 +6,7 @@ is needed) is found anew. Every edit is an ordinary one.
 """
 
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -35,35 +35,33 @@ from lather.core.tools.registry import TOOLS
 _OF_THE_PERSON = ("title", "client", "kind", "route", "agreed", "outputs", "rate_cents", "currency", "price_cents")
 _ANEW = ("stray_hair", "brow_hair", "cloth_speck", "lens_mark", "intruder")
 _SURE = 0.6  # alike from which nobody is asked
+_LEAST_KNOWN = 0.05  # of the points of the face that must be sure, or the person is doubted
 _TRUSTED = 0.35  # of the map, from which a stroke by hand is moved with it
 _MOVED_STAGES = ("split", "even", "sculpt", "colour", "shape", "grain", "crisp", "finish")
+_EVERYWHERE = ("tone", "tints", "pool", "mono")  # kinds that need neither strokes nor zones
 _HAND_SIZE = 0.7  # of a brush: the spot that it was laid on by hand
 _MOST_HAND = 3.0  # sizes of a brush that its stroke may be long, to be of a spot
 
 
 def carry(
     finished: Session, photo: Photo, progress: Callable[[float], bool] | None = None, *,
-    start: Session | None = None, measures: PhotoMeasures | None = None,
+    measures: PhotoMeasures | None = None,
 ) -> Session:
     """A session on another photo of the person with what could be carried over; what a person should look at stands
-    in its job sheet (`looks.carried_of`). start: its session, if finds were looked for already; nothing may have been
-    done in it. measures: of the finished photo.
+    in its job sheet (`looks.carried_of`). measures: of the finished photo.
 
     Raises RequestError where one of the photos shows no face, or Cancelled.
     """
     began = time.monotonic()
     _tell(progress, 0.0)
-    if start is None or start.job.finds is None:
-        finds, here = find_all(photo, progress=None if progress is None else lambda share, _: progress(0.4 * share))
-        base = replace(Job(new_id(), photo.source), finds=finds, face_map=here.face, other_faces=here.faces[1:])
-    else:
-        base, here = start.job, PhotoMeasures(photo, start.job.face_map)
+    finds, here = find_all(photo, progress=None if progress is None else lambda share, _: progress(0.4 * share))
+    base = replace(Job(new_id(), photo.source), finds=finds, face_map=here.face, other_faces=here.faces[1:])
     _tell(progress, 0.4)
     was = measures or PhotoMeasures(finished.photo, finished.job.face_map)
     frames = same_person(was, here)
     _tell(progress, 0.6)
     brief = {name: finished.job.brief[name] for name in _OF_THE_PERSON if name in finished.job.brief}
-    one = _Carry(finished, replace(base, brief=base.brief | brief), photo, frames, was, here, progress)
+    one = _Carry(finished, replace(base, brief=brief), photo, frames, was, here, progress)
     one.run()
     told = one.told(time.monotonic() - began)
     job = replace(one.job, brief=one.job.brief | {KEY: told.to_json()})
@@ -80,17 +78,32 @@ class _Carry:
                  here: PhotoMeasures, progress):
         self._from, self._frames, self._was, self._here, self._progress = finished, frames, was, here, progress
         self._name = finished.photo.name
-        self._scale = scale_of(frames.linear(*np.array(finished.job.face_map.frame[0])))
+        self._face = was.face
+        self._scale = scale_of(frames.linear(*self._face.frame[0]))
         bare = tuple(Stage(stage.id, stage.on, stage.strength) for stage in finished.job.stages)
         self.job = replace(base, stages=bare)
         self._session = Session(photo, History(self.job))
+        self._layers = self._empty_layers()
         self._matcher = Matcher(finished.photo, photo, frames, base.finds or (), here.face_width_px)
         self._looks: list[Look] = []
         self._stages: dict[str, list[int]] = {}
         self._anew: dict[str, int] = {}
         self._keepers = [0, 0]
 
+    def _empty_layers(self) -> dict[str, str]:
+        """{layer of Mend there: its empty counterpart here}, as strong; what is softened gets layers of its own."""
+        made = {}
+        for layer in self._from.job.stage("mend").layers:
+            if layer.kind == "mend" and not layer.soften:
+                fence = moved_fence(layer.fence, self._frames) if layer.fence is not None else None
+                own = replace(layer, id=new_id(), edits=(), fence=fence)
+                stage = self.job.stage("mend")
+                self.job = self.job.with_stage(replace(stage, layers=(*stage.layers, own)))
+                made[layer.id] = own.id
+        return made
+
     def run(self) -> None:
+        self._doubt_the_person()
         self._recognise_keepers()
         _tell(self._progress, 0.65)
         self._mend()
@@ -109,6 +122,13 @@ class _Carry:
         stages = {name: (a, b) for name, (a, b) in self._stages.items() if b}
         return Carried(self._name, stages, self._anew, (self._keepers[0], self._keepers[1]), tuple(self._looks),
                        seconds)
+
+    def _doubt_the_person(self) -> None:
+        """Where hardly any skin of the face is found again, somebody should say whether it is the same person."""
+        sure = float((self._frames.sure(self._face.mesh_px) > _TRUSTED).mean())
+        if sure < _LEAST_KNOWN:
+            self._looks.append(Look(UNSURE, "The person", "hardly any of the skin is found again: is it the same one?",
+                                    alike=sure))
 
     # keepers
 
@@ -142,9 +162,9 @@ class _Carry:
         finds = {find.id: find for find in old.finds or ()}
         for stage_id in ("mend", "colour"):
             for layer in old.stage(stage_id).layers:
-                for edit in layer.edits:
+                for edit in layer.edits if layer.on and layer.kind in ("mend", "calm", "shine") else ():
                     find = finds.get(edit.find) or self._by_hand(edit, layer)
-                    if find is not None and find.kind not in _ANEW and self._is_of_finds(layer, edit):
+                    if find is not None and find.kind not in _ANEW:
                         wanted.setdefault(find.id, (find, stage_id, layer))
         for find in self._matcher.in_order([find for find, _, _ in wanted.values()]):
             _, stage_id, layer = wanted[find.id]
@@ -152,24 +172,20 @@ class _Carry:
             count[1] += 1
             count[0] += self._mend_one(find, stage_id, layer)
 
-    def _is_of_finds(self, layer: Layer, edit: Stroke) -> bool:
-        return layer.kind in ("mend", "calm", "shine") and (bool(edit.find) or layer.kind == "mend")
-
     def _by_hand(self, edit: Stroke, layer: Layer) -> Find | None:
-        """The spot that a short stroke was laid on by hand; a long one is of its own frame."""
+        """The spot that a short stroke was laid on by hand; any other one is of its own frame, and is told of."""
         tool = TOOLS[edit.tool]
-        if edit.find or layer.kind != "mend" or not tool.mends or edit.by_outline:
+        if layer.kind != "mend":  # masks of Colour are moved
             return None
         low, high = edit.points[:, :2].min(0), edit.points[:, :2].max(0)
         size, long = edit.brush.size_px, float(np.hypot(*(high - low)))
         (x, y) = (float(v) for v in (low + high) / 2)
-        face = self._from.job.face_map
-        if long > _MOST_HAND * size or not face.holds(x, y):
+        if not tool.mends or edit.by_outline or long > _MOST_HAND * size or not self._face.holds(x, y):
             self._looks.append(Look(LEFT_OUT, f"{tool.label} by hand", "it is of its own frame and was left out",
                                     was=(x, y, size)))
             self._stages.setdefault("mend", [0, 0])[1] += 1
             return None
-        return Find(f"hand-{edit.id}", "blemish_dark", x, y, _HAND_SIZE * size, 4.0, 0.5, face.zone_at(x, y))
+        return Find(f"hand-{edit.id}", "blemish_dark", x, y, _HAND_SIZE * size, 4.0, 0.5, self._face.zone_at(x, y))
 
     def _mend_one(self, find: Find, stage_id: str, layer: Layer) -> bool:
         match = self._matcher.match(find)
@@ -185,7 +201,8 @@ class _Carry:
         if not can_mend(match.find):
             self._look(LEFT_OUT, find, "it is to be mended by hand", match)
             return False
-        command = mend_command(self._session.engine, self.job, match.find, self._default_layer(stage_id))
+        command = mend_command(self._session.engine, self.job, match.find,
+                               self._layers.get(layer.id) or self._default_layer(stage_id))
         if command is None:
             self._look(UNSURE, find, "no skin near it fits" if match.seen else "it is too faint here", match)
             return False
@@ -229,11 +246,11 @@ class _Carry:
             if command is not None:
                 self._do(command)
                 self._anew[stage_id] = self._anew.get(stage_id, 0) + 1
-        self._even_anew(mended)
+        self._even_anew()
 
-    def _even_anew(self, mended: frozenset[str]) -> None:
+    def _even_anew(self) -> None:
         """The light that is needed is this frame's own."""
-        strokes = [edit for layer in self._from.job.stage("even").layers for edit in layer.edits
+        strokes = [edit for layer in self._from.job.stage("even").layers if layer.on for edit in layer.edits
                    if edit.tool == "even_area"]
         if not strokes:
             return
@@ -254,7 +271,8 @@ class _Carry:
     def _move(self, stage: Stage) -> None:
         for layer in stage.layers:
             edits = [edit for edit in layer.edits if not edit.find and edit.tool != "even_area"]
-            if not edits and not acts_by_itself(layer) and layer.kind not in ("tone", "tints", "pool", "mono"):
+            acts = bool(edits) or acts_by_itself(layer) or layer.kind in _EVERYWHERE
+            if not (layer.on and acts):
                 continue
             moved = [self._moved(stage, edit) for edit in edits]
             count = self._stages.setdefault(stage.id, [0, 0])
@@ -274,7 +292,7 @@ class _Carry:
         """A stroke by hand, moved; None where nothing tells where its skin lies."""
         places = edit.points[:, :2].astype(float)
         sure = float(np.median(self._frames.sure(places)))
-        on_face = self._from.job.face_map.holds(*places.mean(0))
+        on_face = self._face.holds(*places.mean(0))
         moved = moved_stroke(replace(edit, id=new_id()), self._frames, self._name)
         name = f"{TOOLS[edit.tool].label}, {stage.id}"
         x, y = (float(v) for v in moved.points[:, :2].mean(0))
@@ -310,7 +328,3 @@ def _marked(job: Job, known: set[str], name: str) -> Job:
     return replace(job, stages=tuple(
         replace(stage, layers=tuple(layer_of(layer) for layer in stage.layers)) for stage in job.stages))
 
-
-def carried_edits(job: Job) -> Sequence[Stroke]:
-    """Edits that were carried over."""
-    return [edit for edit in job.edits() if edit.carried]

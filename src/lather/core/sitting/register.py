@@ -30,6 +30,8 @@ _EXACT_SIDE = 2000  # px at which the affine is made exact
 _FEATURES, _RATIO = 6000, 0.8
 _LEAST_ALIKE = 24  # matches that one affine explains, from which two photos are of one shot
 _LEAST_SHARE = 0.15  # of all matches
+_SQUARE, _SQUARES_ALIKE = 32, 0.4  # px of a square, and the correlation from which two are alike
+_LEAST_ALIKE_SHARE = 0.6  # of one shot 0.85 and more, of two frames under 0.3
 _LEAST_SKIN = 0.3
 _FACE_PX = 640.0  # width of the face at which frames are compared
 _ACROSS, _UP, _DOWN = 0.95, 1.2, 1.5  # of the face's width: how far around its middle
@@ -72,7 +74,7 @@ def same_shot(first: Photo, second: Photo) -> Affine:
     a, to_a = _small(first, _LONG_SIDE)
     b, to_b = _small(second, _LONG_SIDE)
     matrix = _by_features(a, b)
-    if matrix is None:
+    if matrix is None or _alike_share(a, b, matrix) < _LEAST_ALIKE_SHARE:
         raise RequestError("The two photos do not show the same shot: too little of one is found again in the other. "
                            "For another frame of the same person carry the retouch over instead.")
     full = _scaled(matrix, to_a, to_b)
@@ -82,8 +84,10 @@ def same_shot(first: Photo, second: Photo) -> Affine:
     return Affine(_scaled(exact, to_a, to_b))
 
 
-def _small(photo: Photo, side: int) -> tuple[np.ndarray, float]:
-    """Lightness (h, w) 0-100 of a photo no longer than `side`, and source px per pixel of it."""
+def _small(photo: Photo, side: int) -> tuple[np.ndarray, np.ndarray]:
+    """Lightness (h, w) 0-100 of a photo no longer than `side`; source px per pixel of it across and down, which differ
+    by what its sides are rounded.
+    """
     level = 0
     while max(photo.level_bounds(level)[2:]) > 2 * side:
         level += 1
@@ -91,14 +95,12 @@ def _small(photo: Photo, side: int) -> tuple[np.ndarray, float]:
     shrink = min(1.0, side / max(light.shape))
     if shrink < 1:
         light = cv2.resize(light, None, fx=shrink, fy=shrink, interpolation=cv2.INTER_AREA)
-    return light, photo.width / light.shape[1]
+    return light, np.array([photo.width / light.shape[1], photo.height / light.shape[0]])
 
 
-def _scaled(matrix: np.ndarray, to_a: float, to_b: float) -> np.ndarray:
-    """An affine between two small pictures, between ones `to_a` and `to_b` times as large. Middles of pixels stay."""
-    linear = matrix[:, :2] * to_b / to_a
-    shift = to_b * matrix[:, 2]
-    return np.column_stack([linear, shift])
+def _scaled(matrix: np.ndarray, to_a: np.ndarray, to_b: np.ndarray) -> np.ndarray:
+    """An affine between two small pictures, between ones `to_a` and `to_b` times as large, across and down."""
+    return np.column_stack([matrix[:, :2] * to_b[:, None] / to_a, to_b * matrix[:, 2]])
 
 
 def _contrast(light: np.ndarray, wide: float, fine: float) -> np.ndarray:
@@ -126,6 +128,29 @@ def _by_features(a: np.ndarray, b: np.ndarray) -> np.ndarray | None:
         return None
     scales = np.linalg.svd(matrix[:, :2], compute_uv=False)
     return matrix if scales[0] < 8 and scales[1] > 0.08 and scales[0] < 1.3 * scales[1] else None
+
+
+def _alike_share(a: np.ndarray, b: np.ndarray, matrix: np.ndarray) -> float:
+    """Share 0-1 of squares, where both pictures show something, whose local contrasts agree. Of one shot nearly all do;
+    of another frame of the same person a part of the face may lie alike, and little else.
+    """
+    wide = 0.01 * max(a.shape)
+    centred = matrix.copy()
+    centred[:, 2] += matrix[:, :2] @ (0.5, 0.5) - 0.5
+    size = b.shape[::-1]
+    first = cv2.warpAffine(_contrast(a, wide, 0.8), centred, size)
+    second = _contrast(b, wide, 0.8)
+    whole = cv2.warpAffine(np.ones_like(a, dtype=np.float32), centred, size) > 0.99
+    box = (_SQUARE, _SQUARE)
+
+    def mean(values: np.ndarray) -> np.ndarray:
+        return cv2.blur(values, box)[_SQUARE // 2 :: _SQUARE, _SQUARE // 2 :: _SQUARE]
+
+    inside = mean(whole.astype(np.float32)) > 0.99
+    means = mean(first), mean(second)
+    spreads = [np.sqrt(np.maximum(mean(v * v) - m * m, 1e-6)) for v, m in zip((first, second), means)]
+    alike = (mean(first * second) - means[0] * means[1]) / (spreads[0] * spreads[1]) > _SQUARES_ALIKE
+    return float(alike[inside].mean()) if inside.any() else 0.0
 
 
 def _exact(a: np.ndarray, b: np.ndarray, matrix: np.ndarray) -> np.ndarray:

@@ -192,8 +192,8 @@ class SittingScreen(QWidget):
 
     def _connect(self) -> None:
         self.control.changed.connect(self.refresh)
+        self.control.progressed.connect(self._show_bar)
         self.control.seen.connect(lambda _: self.refresh())
-        self.control.message.connect(self.message)
         self.strip.chosen.connect(self._choose_frame)
         self.strip.opened.connect(lambda name: self._open(name))
         self.people.chosen.connect(lambda _: self.refresh())
@@ -229,7 +229,8 @@ class SittingScreen(QWidget):
         if not source:
             return []
         whose = sitting.frame(source).person
-        return [f.name for f in sitting.frames if f.name != source and f.state == PHOTO and f.person == whose]
+        return [f.name for f in sitting.frames if f.name != source and f.state == PHOTO and f.person == whose
+                and not sitting.job(f.name).is_file()]  # what was begun by hand is not written over
 
     @property
     def on_desk(self) -> str:
@@ -254,7 +255,7 @@ class SittingScreen(QWidget):
         for chart in (self.light, self.colour):
             chart.show_frames(theirs, skin)
             chart.head.setText(f"{chart.name} {reference.stem}" if reference is not None else chart.name)
-        self._show_bar(source)
+        self._show_bar()
         left = self.frame.looks_left
         self.current = min(self.current, max(0, len(left) - 1))
         number = left[self.current] if left else -1
@@ -274,8 +275,8 @@ class SittingScreen(QWidget):
         self.people_said.setText(f"{len(sitting.frames)} frames" + (
             f", {count} {'person' if count == 1 else 'people'}" if count else ""))
 
-    def _show_bar(self, source: str) -> None:
-        sitting = self.control.sitting
+    def _show_bar(self) -> None:
+        sitting, source = self.control.sitting, self.control.reference
         carried = sum(f.state not in (PHOTO, FINISHED) for f in sitting.frames)
         looks = sum(len(f.looks_left) for f in sitting.frames)
         self.progress.setText(self.control.progress or (f"{carried} carried · {looks} to look at" if carried else ""))
@@ -460,7 +461,7 @@ class SittingScreen(QWidget):
         return self.control.idle()
 
     def close_job(self) -> None:
-        for signal in (self.control.changed, self.control.seen, self.control.message):
+        for signal in (self.control.changed, self.control.progressed, self.control.seen):
             signal.disconnect()
 
 

@@ -11,7 +11,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from lather.core.colour import profiles
-from lather.core.errors import LatherError
+from lather.core.errors import LatherError, RequestError
 from lather.core.find.mend import can_mend, mend_command
 from lather.core.job.commands import Command, DecideFind, RemoveEdits, Together
 from lather.core.job.finds import WANTED_GONE
@@ -45,9 +45,10 @@ class Seen:
 
 
 class SittingControl(QObject):
-    """`changed()`; `seen(name)` when a frame's picture is there; `message(text)`; `opened()`."""
+    """`changed()`; `progressed()`; `seen(name)` when a frame's picture is there; `message(text)`; `opened()`."""
 
     changed = pyqtSignal()
+    progressed = pyqtSignal()
     seen = pyqtSignal(str)
     message = pyqtSignal(str)
     opened = pyqtSignal()
@@ -59,7 +60,8 @@ class SittingControl(QObject):
         self.thumbs: dict[str, QImage] = {}
         self.pictures: dict[str, Seen] = {}
         self.progress = ""
-        self._measures: dict[str, PhotoMeasures] = {}  # of one frame of each person
+        self._answers: list[tuple[str, int, str]] = []  # to looks, that wait for the one before
+        self._seconds: dict[str, tuple[int, int]] = {}  # {frame: (when its job was saved, hands-on time)}
         self._background = Background(self)
 
     # opening
@@ -73,7 +75,7 @@ class SittingControl(QObject):
             return False
         self._background.close(wait=False)  # nothing is heard any more of what was begun for another sitting
         self._background = Background(self)
-        self.sitting, self.thumbs, self.pictures, self._measures = sitting, {}, {}, {}
+        self.sitting, self.thumbs, self.pictures, self._answers, self._seconds = sitting, {}, {}, [], {}
         self.chosen = next((f.name for f in sitting.frames if f.state == FINISHED), sitting.frames[0].name)
         self.opened.emit()
         self._measure_frames()
@@ -130,10 +132,8 @@ class SittingControl(QObject):
                 self._background.hand_over(lambda told=told: self._frame_measured(*told))
                 if not task.tick((number + 1) / len(sitting.frames), f"Looking at {frame.name}"):
                     break
-            return known
 
-        def done(known):
-            self._measures = known
+        def done(_):
             self._say_progress("")
             self._save()
 
@@ -154,7 +154,7 @@ class SittingControl(QObject):
 
     def _say_progress(self, text: str) -> None:
         self.progress = text
-        self.changed.emit()
+        self.progressed.emit()
 
     def _save(self) -> None:
         try:
@@ -301,17 +301,21 @@ class SittingControl(QObject):
     # looks
 
     def deal_with(self, name: str, number: int, answer: str) -> None:
-        """One of what needs a look: kept, mended or left; changed in the frame's job and saved."""
+        """One of what needs a look: kept, mended or left; changed in the frame's job and saved, one after another."""
+        self._answers.append((name, number, answer))
+        self._answer_next()
+
+    def _answer_next(self) -> None:
+        if not self._answers or self._background.running("look"):
+            return
+        name, number, answer = self._answers.pop(0)
         sitting, look = self.sitting, self.sitting.frame(name).carried.looks[number]
 
         def work(task):
             if answer == LEAVE or not look.find:
                 return None
             session = Session.open(sitting.job(name))
-            command = _answered(session, look.find, answer)
-            if command is None:
-                return None
-            session.history.do(command)
+            session.history.do(_answered(session, look.find, answer))
             session.save(sitting.job(name))
             measures = PhotoMeasures(session.photo, session.job.face_map)
             return retouched_skin(session.engine, session.job, measures)
@@ -322,10 +326,15 @@ class SittingControl(QObject):
                 replace(frame, looked=frame.looked | {number}, now=now or frame.now))
             if now is not None:
                 self.pictures.pop(name, None)
-                self.choose(name)
+                self.choose(self.chosen)
             self._save()
+            self._answer_next()
 
-        self._background.run(f"look {number}", work, done, failed=self.message.emit)
+        def failed(text: str) -> None:
+            self.message.emit(text)
+            self._answer_next()
+
+        self._background.run("look", work, done, failed=failed)
 
     def write_contact_sheet(self, path: Path) -> None:
         sitting = self.sitting
@@ -341,9 +350,13 @@ class SittingControl(QObject):
 
     def seconds(self, name: str) -> int:
         """Hands-on time of a frame, as its job tells."""
+        path = self.sitting.job(name)
         try:
-            with zipfile.ZipFile(self.sitting.job(name)) as archive:
-                return sum(read_time(archive.read(TIME_MEMBER)).values())
+            saved = path.stat().st_mtime_ns
+            if self._seconds.get(name, (0, 0))[0] != saved:
+                with zipfile.ZipFile(path) as archive:
+                    self._seconds[name] = saved, sum(read_time(archive.read(TIME_MEMBER)).values())
+            return self._seconds[name][1]
         except (OSError, KeyError, zipfile.BadZipFile):
             return 0
 
@@ -363,25 +376,28 @@ def _session(sitting: Sitting, name: str) -> Session:
     return Session.open(job if job.is_file() else sitting.photo(name))
 
 
-def _answered(session: Session, find_id: str, answer: str) -> Command | None:
-    """Keep: what was laid on it is taken away. Mend: it is, whatever it was taken for."""
+def _answered(session: Session, find_id: str, answer: str) -> Command:
+    """Keep: what was laid on it is taken away. Mend: it is, whatever it was taken for. Raises RequestError where it
+    cannot be.
+    """
     job = session.job
     find = next((one for one in job.finds or () if one.id == find_id), None)
     if find is None:
-        return None
+        raise RequestError("This mark is no longer listed on the frame; open the frame on the desk.")
     laid = [(stage.id, layer.id, edit.id) for stage in job.stages for layer in stage.layers for edit in layer.edits
             if edit.find == find_id]
     if answer == KEEP:
         away = [RemoveEdits(stage, layer, (edit,)) for stage, layer, edit in laid]
         return Together(f"keep {find.label.lower()}", (*away, DecideFind(find_id, "keep")))
-    if laid or not can_mend(find):
-        return None
     decide = DecideFind(find_id, WANTED_GONE if kind_of(find.kind).keeper else "")
-    job = decide.apply(job)
-    stage_id = stage_of_kind(find.kind)
+    if laid:
+        return decide  # it is mended: that was right
     layers = job.stage("mend").layers
-    mend = mend_command(session.engine, job, find, layers[0].id if layers else "", stage_id or "mend")
-    return Together(f"mend {find.label.lower()}", (decide, mend)) if mend is not None else None
+    mend = mend_command(session.engine, decide.apply(job), find, layers[0].id if layers else "",
+                        stage_of_kind(find.kind)) if can_mend(find) else None
+    if mend is None:
+        raise RequestError(f"{find.label}: no skin near it fits; open the frame on the desk and mend it by hand.")
+    return Together(f"mend {find.label.lower()}", (decide, mend))
 
 
 def _image(pixels: np.ndarray, side: int) -> QImage:
