@@ -10,6 +10,7 @@ from lather.core.errors import ChangedOnDisk, LatherError, SaveError
 from lather.core.job.archive import save_job
 from lather.core.job.changes import Change, change_between
 from lather.core.job.commands import AddLayer, Command
+from lather.core.job.history import History
 from lather.core.job.identity import JobIdentity
 from lather.core.job.journal import Journal, step_record
 from lather.core.job.model import Job, Layer, Stage, new_id
@@ -17,6 +18,11 @@ from lather.core.session import Session
 from lather.core.stages.info import StageInfo
 from lather.core.stages.registry import is_computed, stage_info
 from lather.desktop.background import Background
+
+
+def as_it_is(session: Session | None) -> Session | None:
+    """The job as it is now, with an engine of its own: for a thread that works while the person paints on."""
+    return None if session is None else Session(session.photo, History(session.job))
 
 
 class OpenJob(QObject):

@@ -23,6 +23,7 @@ from lather.core.sitting.contact import contact_sheet
 from lather.core.sitting.sitting import FINISHED, PHOTO, Frame, Sitting, open_sitting
 from lather.core.sitting.work import carried_to, measured, told_apart, with_finished
 from lather.desktop.background import Background
+from lather.desktop.open_job import as_it_is
 
 _SEEN_PX, _MOST_PICTURES = 1600, 8  # long side of a frame as it is shown; so many are held
 _THUMB_PX = 150
@@ -220,10 +221,10 @@ class SittingControl(QObject):
 
     def take_finished(self, name: str, session: Session | None) -> None:
         """A frame as finished: as it is on the desk, or else as it was saved."""
-        sitting = self.sitting
+        sitting, finished = self.sitting, as_it_is(session)
 
         def work(task):
-            return with_finished(sitting, name, session or _session(sitting, name))
+            return with_finished(sitting, name, finished or _session(sitting, name))
 
         def done(made: Sitting):
             self.sitting = self.sitting.with_frame(made.frame(name))
@@ -236,10 +237,10 @@ class SittingControl(QObject):
 
     def carry_over(self, source: str, targets: Sequence[str], session: Session | None = None) -> None:
         """A finished frame to others, one after another; each is kept as soon as it is done."""
-        sitting, names = self.sitting, list(targets)
+        sitting, names, on_desk = self.sitting, list(targets), as_it_is(session)
 
         def work(task):
-            finished = session or _session(sitting, source)
+            finished = on_desk or _session(sitting, source)
             measures = PhotoMeasures(finished.photo, finished.job.face_map)
             failed = []
             for number, name in enumerate(names):
