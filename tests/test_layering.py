@@ -12,7 +12,9 @@ ORDER = [
     "colour", "imageio", "brush", "tools", "kinds", "job", "stages", "engine", "face", "lamps", "measure", "gauges",
     "find", "plan", "record", "deliver", "practice", "sitting",
 ]
-SHARED = {"memory", "threads", "errors", "types", "levels", "data", "parameters", "ranges", "recent", "state"}
+SHARED = {
+    "memory", "threads", "errors", "types", "levels", "data", "parameters", "ranges", "lengths", "recent", "state",
+}
 
 
 def imports(path: Path) -> set[str]:

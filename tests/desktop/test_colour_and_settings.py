@@ -55,10 +55,11 @@ class ColourTest(WindowCase):
         path = self.folder / "display.icc"
         path.write_bytes(WIDE)
         with mock.patch.dict(os.environ, {"LATHER_DISPLAY_PROFILE": str(path)}):
-            self.assertEqual(settings.display_profile(), WIDE)
+            self.assertEqual(settings.display_profile().profile, WIDE)
         path.write_bytes(b"rubbish")
         with mock.patch.dict(os.environ, {"LATHER_DISPLAY_PROFILE": str(path)}):
-            self.assertIsNone(settings.display_profile())
+            self.assertIsNone(settings.display_profile().profile)
+            self.assertIn("no RGB profile", settings.display_profile().said)
 
 
 class SettingsTest(WindowCase):
@@ -169,8 +170,8 @@ class HandsTest(WindowCase):
         self.assertAlmostEqual(self.window.job.layer.strength, 0.4)
 
     def test_the_start_screen_offers_the_way_in(self):
-        self.window._close_job()
-        self.window._show_start()
+        self.window.close_job()
+        self.window.show_start()
         start = self.window.screens["start"]
         self.assertTrue(start.open_button.text() and start.demo_button.text())
         self.assertFalse(self.window.header.save_button.isVisible())

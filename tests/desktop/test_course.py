@@ -143,7 +143,7 @@ class ToyStagesTest(WindowCase):
     def test_the_journal_keeps_it_through_a_crash(self):
         self.paint()
         whole = self.whole()
-        self.window._close_job(keep_journal=True)
+        self.window.close_job(keep_journal=True)
         left = leftovers_of(self.folder / "photo.png")
         self.assertEqual(len(left), 1)
         session = recover(left[0])

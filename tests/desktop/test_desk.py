@@ -293,7 +293,7 @@ class FilesTest(DeskCase):
         self.assertTrue(self.window.header.tabs["review"].isVisible())
 
     def test_the_demo_opens_as_a_job_of_ones_own(self):
-        self.window._close_job()
+        self.window.close_job()
         self.window.open_demo()
         self.assertIn("Preparing", self.window.notice.text())
         self.wait(lambda: self.window.job is not None, 60)
@@ -385,7 +385,7 @@ class FilesTest(DeskCase):
         self.click(200, 200)
         pixels = self.whole()
         journal = self.window.job.journal
-        self.window._close_job(keep_journal=True)  # as a killed program would leave it
+        self.window.close_job(keep_journal=True)  # as a killed program would leave it
         found = [item for item in leftovers() if item.path == journal.path]
         self.assertEqual(found[0].steps, 1)
         self.assertTrue(self.window.recover(found[0]))

@@ -274,8 +274,8 @@ class ScreensTest(StepsCase):
         QTest.keyClick(name, Qt.Key.Key_Escape)
         QTest.keyClick(self.window.screen, Qt.Key.Key_Escape)
         self.assertIs(self.window.screen, self.window.screens["desk"])
-        self.window._close_job()
-        self.window._show_start()
+        self.window.close_job()
+        self.window.show_start()
         QTest.keyClick(self.window, Qt.Key.Key_Q, control)
         self.assertFalse(self.window.isVisible())
 
@@ -329,8 +329,8 @@ class ScreensTest(StepsCase):
                         self.assertFalse(box.intersects(other), f"{text} / {name} at {size}")
 
     def test_opening_a_damaged_file_shows_the_window_with_the_reason(self):
-        self.window._close_job()
-        self.window._show_start()
+        self.window.close_job()
+        self.window.show_start()
         bad = self.folder / "bad.lather"
         bad.write_bytes(b"PK\x03\x04 nonsense")
         self.assertFalse(self.window.open_path(bad))

@@ -34,7 +34,7 @@ class RecoveryCase(WindowCase):
         self.settle()
         self.click(200, 200)
         pixels = self.whole()
-        self.window._close_job(keep_journal=True)
+        self.window.close_job(keep_journal=True)
         self.pump()
         return pixels
 
@@ -51,7 +51,7 @@ class LeftoverTest(RecoveryCase):
             self.assertFalse(self.job.saved)
             self.assertNotIn("Saved", self.window.header.state.text())
             self.assertEqual(leftovers(), [])
-            self.window._close_job()
+            self.window.close_job()
 
     def test_not_now_keeps_them_and_discard_does_not(self):
         self.work_and_crash(self.path)
@@ -60,7 +60,7 @@ class LeftoverTest(RecoveryCase):
         self.settle()
         self.assertEqual(sum(1 for _ in self.job.job.edits()), 0)
         self.assertEqual(len(leftovers()), 1)
-        self.window._close_job()
+        self.window.close_job()
         self.answer("Cancel")
         self.assertFalse(self.window.open_path(self.path))
         self.answer("Discard them")

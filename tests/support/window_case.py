@@ -47,7 +47,7 @@ class WindowCase(unittest.TestCase):
         self.pump()
 
     def tearDown(self):
-        self.window._close_job()
+        self.window.close_job()
         self.window.close()
         self.window.keys.deleteLater()
         self.window.deleteLater()

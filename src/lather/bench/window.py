@@ -63,7 +63,7 @@ class Bench:
         self.open(self.jpeg)
 
     def close(self) -> None:
-        self.window._close_job()
+        self.window.close_job()
         self.window.close()
         self.folder.cleanup()
 

@@ -6,6 +6,7 @@ from pathlib import Path
 from lather.cli.arguments import number
 from lather.cli.batch import Batch, Task, add_batch_arguments, told
 from lather.cli.delivery import add_delivery_arguments, delivery_of
+from lather.cli.developing import add_development_arguments, development_of
 from lather.cli.outputs import make_folder, refuse_clashes
 from lather.core.engine.export import Output
 from lather.core.errors import RequestError
@@ -14,6 +15,7 @@ from lather.core.find.finder import find_all
 from lather.core.find.mend import can_mend, mend_all
 from lather.core.find.routes import crisp_command, evening_command
 from lather.core.find.strands import chosen_hairs
+from lather.core.imageio.development import Development
 from lather.core.imageio.write import DEPTHS, format_for
 from lather.core.job.commands import SetBrief, SetFinds, Together
 from lather.core.job.limits import job_kind_named, job_kinds
@@ -39,15 +41,16 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--brief", help="kind of job, for how much of creases and hollows stays: "
                         + ", ".join(job_kinds()))
     add_delivery_arguments(parser)
+    add_development_arguments(parser)
 
 
 def mend_photo(
     photo: str, out: str, job: str | None, bits: int | None, delivery, soft_share: float, job_kind: str | None,
-    route: str = ROUTES[0],
+    route: str = ROUTES[0], development: Development | None = None,
 ) -> dict:
     """Find, mend, clear, even, match grain and deliver a photo; what was done, as plain values. Raises LatherError."""
     fmt = format_for(out)
-    session = Session.open(photo)
+    session = Session.open(photo, development=development)
     if job_kind is not None:
         session.history.do(SetBrief("kind", job_kind))
     finds, measures = find_all(session.photo, face=session.job.face_map, delivery=delivery)
@@ -132,7 +135,8 @@ def run(arguments: argparse.Namespace) -> int:
         out = str(Path(arguments.out) / f"{stem}-mended.tif") if many else arguments.out
         job = str(Path(arguments.job) / f"{stem}.lather") if many and arguments.job else arguments.job
         _check_names(out, job, arguments.bits)
-        values = (photo, out, job, arguments.bits, delivery, arguments.soft / 100, job_kind, arguments.route)
+        values = (photo, out, job, arguments.bits, delivery, arguments.soft / 100, job_kind, arguments.route,
+                  development_of(arguments))
         tasks.append(Task(photo, "lather.cli.auto:mend_photo", values, tuple(one for one in (out, job) if one)))
     refuse_clashes([path for task in tasks for path in task.outputs], arguments.photos, folders=folders)
     for folder in folders:

@@ -2,6 +2,7 @@
 
 import argparse
 
+from lather.cli.developing import add_development_arguments, development_of
 from lather.cli.outputs import refuse_clashes
 from lather.core.engine.export import Output
 from lather.core.face.find import find_face_maps
@@ -17,6 +18,7 @@ def add_file_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--out", help="picture file to write")
     parser.add_argument("--job", help="also save the job: a .lather file")
     parser.add_argument("--json", action="store_true", help="machine-readable")
+    add_development_arguments(parser)
 
 
 def open_photo(arguments: argparse.Namespace) -> tuple[Session, PhotoMeasures]:
@@ -24,7 +26,7 @@ def open_photo(arguments: argparse.Namespace) -> tuple[Session, PhotoMeasures]:
     refuse_clashes([path for path in (arguments.out, arguments.job) if path], [arguments.photo])
     if arguments.out:
         format_for(arguments.out)
-    session = Session.open(arguments.photo)
+    session = Session.open(arguments.photo, development=development_of(arguments))
     if arguments.brief is not None:
         session.history.do(SetBrief("kind", job_kind_named(arguments.brief)))
     seen = PhotoMeasures(session.photo, session.job.face_map)

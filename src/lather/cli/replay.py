@@ -5,8 +5,10 @@ from pathlib import Path
 
 from lather.cli.batch import Batch, Task, add_batch_arguments, told
 from lather.cli.carry import look_lines
+from lather.cli.developing import add_development_arguments, development_of
 from lather.cli.outputs import make_folder, refuse_clashes
 from lather.core.errors import RequestError
+from lather.core.imageio.development import Development
 from lather.core.session import Session
 from lather.core.sitting.looks import carried_of
 from lather.core.sitting.replay import replay
@@ -20,11 +22,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--out", required=True, help="job file to write; a folder for several")
     parser.add_argument("--json", action="store_true", help="machine-readable: what was carried, what needs a look")
     add_batch_arguments(parser)
+    add_development_arguments(parser)
 
 
-def replay_job(job: str, photo: str, out: str) -> dict:
+def replay_job(job: str, photo: str, out: str, development: Development | None = None) -> dict:
     """The job played again on a photo, saved; what came of it. Raises LatherError."""
-    played = replay(Session.open(job), Session.from_photo(photo).photo)
+    developed = Session.from_photo(photo, development=development)
+    played = replay(Session.open(job), developed.photo, brief=developed.job.brief)
     played.photo_path = Path(photo).resolve()
     played.save(out)
     return {"job": job, "photo": photo, "out": out} | carried_of(played.job.brief).to_json()
@@ -38,7 +42,8 @@ def run(arguments: argparse.Namespace) -> int:
     for job in jobs:
         photo = _photo_for(job, Path(arguments.source)) if many else arguments.source
         target = str(out / f"{Path(job).stem}.lather") if many else str(out)
-        tasks.append(Task(job, "lather.cli.replay:replay_job", (job, photo, target), (target,), (photo,)))
+        tasks.append(Task(job, "lather.cli.replay:replay_job", (job, photo, target, development_of(arguments)),
+                          (target,), (photo,)))
     refuse_clashes([task.outputs[0] for task in tasks], jobs, folders=[out] if many else [])
     if many:
         make_folder(out)

@@ -3,6 +3,7 @@
 from pathlib import Path
 
 from lather.core.errors import LatherError, RequestError
+from lather.core.imageio.development import DEVELOPMENT, Development
 from lather.core.job.copies import copy_paths
 from lather.core.job.identity import identity_of
 from lather.core.job.journal import Leftover
@@ -26,8 +27,8 @@ def recover(leftover: Leftover) -> Session:
 def _on_the_photo(leftover: Leftover) -> Session:
     if leftover.photo is None:
         raise RequestError("The photo of this work is not known any more; it cannot be brought back.")
-    session = Session.open(leftover.photo)
     history = leftover.replay(None)
+    session = Session.open(leftover.photo, development=Development.of(history.job.brief.get(DEVELOPMENT)))
     if history.job.source.sha256 != session.photo.sha256:
         raise RequestError(
             f"{leftover.photo.name} is not the photo this work was made on; put the right one back first."

@@ -1,7 +1,7 @@
 """An open job: photo, engine and history together; what the command line and the desk both work with."""
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from concurrent.futures import Future
 from contextlib import suppress
 from dataclasses import dataclass, field
@@ -12,6 +12,8 @@ from lather.core.engine.engine import Engine
 from lather.core.engine.export import Output, export
 from lather.core.engine.photo import Photo
 from lather.core.errors import JobFileError, PictureError, SaveError
+from lather.core.imageio.development import DEVELOPMENT, Development
+from lather.core.imageio.extra import as_tiff, extra_for, is_extra
 from lather.core.imageio.files import check_regular, holds, is_same_file, read_bytes, refuse_unwritable
 from lather.core.imageio.picture import MAX_PIXELS, Picture
 from lather.core.imageio.read import decode_picture
@@ -64,12 +66,18 @@ class Session:
         return self.history.job
 
     @classmethod
-    def from_photo(cls, path: str | Path, *, max_pixels: int = MAX_PIXELS, **brief) -> "Session":
-        """A new job on a photo. Raises PictureError."""
+    def from_photo(cls, path: str | Path, *, max_pixels: int = MAX_PIXELS, development: Development | None = None,
+                   **brief) -> "Session":
+        """A new job on a photo. development: of a raw file; the job sheet keeps it. Raises PictureError."""
         path = Path(path)
-        data = read_bytes(path)
-        photo = Photo(decode_picture(data, name=path.name, max_pixels=max_pixels), data, readable_name(path.name))
-        picture = photo.picture
+        data, name = read_bytes(path), readable_name(path.name)
+        picture = decode_picture(data, name=path.name, max_pixels=max_pixels, development=development)
+        extra = extra_for(data)
+        if extra:  # the job opens anywhere, and for ever: it holds what was read, not what only the extra can read
+            data, name = as_tiff(picture, name)
+        if extra == "raw":
+            brief |= {DEVELOPMENT: (development or Development()).to_json()}
+        photo = Photo(picture, data, name)
         return cls(photo, History(new_job(photo.source, **brief)), path.resolve(), notes=list(picture.notes))
 
     @classmethod
@@ -101,8 +109,9 @@ class Session:
         return session
 
     @classmethod
-    def open(cls, path: str | Path, **limits) -> "Session":
-        """A photo or a job, told apart by the file's first bytes."""
+    def open(cls, path: str | Path, *, brief: Mapping | None = None, development: Development | None = None, **limits
+             ) -> "Session":
+        """A photo or a job, told apart by the file's first bytes. brief: what is written on the sheet of a new job."""
         path = Path(path)
         is_job = path.suffix == ".lather"
         check_regular(path, JobFileError if is_job else PictureError, "job" if is_job else "picture")
@@ -111,7 +120,7 @@ class Session:
         if is_job:
             return cls.from_job_file(path, **limits)
         limits.pop("max_unpacked", None)
-        return cls.from_photo(path, **limits)
+        return cls.from_photo(path, development=development, **limits, **(brief or {}))
 
     def snapshot(self) -> dict:
         """Everything `save_job` needs, immutable, so that saving can run beside painting."""
@@ -158,7 +167,9 @@ class Session:
 
     def photo_changed(self) -> bool:
         """True if the photo's file is there and no longer the one that was read."""
-        if self.photo_path is None or self.photo_path.suffix == ".lather" or not self.photo_path.is_file():
+        if self.photo_path is None or self.photo_path.suffix == ".lather" or is_extra(self.photo_path):
+            return False
+        if not self.photo_path.is_file():
             return False
         return not holds(self.photo_path, self.photo.file_bytes)
 

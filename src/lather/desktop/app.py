@@ -15,9 +15,9 @@ from PyQt6.QtWidgets import QApplication
 
 from lather import interrupt
 from lather.core import warmup
-from lather.desktop import settings
 from lather.desktop.canvas import pointer
-from lather.desktop.theme import icons, tokens
+from lather.desktop.settings.applied import SCALE, SCALED_BY_SETTING, apply, apply_scale
+from lather.desktop.theme import icons
 from lather.desktop.theme.style import font, load_fonts
 
 _application: QApplication | None = None  # Qt needs it to be held as long as a window lives
@@ -32,6 +32,7 @@ def make_application() -> QApplication:
     global _application
     if QApplication.instance() is not None:
         return QApplication.instance()
+    apply_scale()
     QApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
     app = _application = QApplication(["lather"])
     atexit.register(_end_application)
@@ -43,7 +44,7 @@ def make_application() -> QApplication:
     app.setStyle("Fusion")
     load_fonts()
     app.setFont(font())
-    tokens.use(tokens.DARK if settings.theme_name() == "dark" else tokens.LIGHT)
+    apply()
     return app
 
 
@@ -81,9 +82,20 @@ def run(path: str | Path | None = None, *, demo: bool = False) -> int:
     ticks.timeout.connect(lambda: None)
     sys.excepthook = lambda kind, error, trace: _report(window, kind, error, trace)
     code = app.exec()
+    if window.again is not None:
+        _start_again(window.again)
     if code == interrupt.EXIT_CODE:  # threads that still work are not waited for
         interrupt.end_now("stopped; what was not saved is offered at the next start." if unsaved else "stopped.")
     return code
+
+
+def _start_again(files: list[str]) -> None:
+    """In place of this process, with the settings that are read only once."""
+    scaled_here = os.environ.get(SCALE) == os.environ.pop(SCALED_BY_SETTING, None)
+    if scaled_here:
+        os.environ.pop(SCALE, None)
+    _end_application()
+    os.execv(sys.executable, [sys.executable, "-m", "lather", "open", *files])
 
 
 def _warm_up() -> None:

@@ -5,14 +5,17 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog
 
+from lather.core.imageio.development import DEVELOPMENT, Development
 from lather.core.session import Session
 from lather.core.sitting.looks import carried_of
 from lather.core.sitting.replay import replay
+from lather.desktop.developing import ENDINGS_SHOWN, ask_development, is_raw_file
+from lather.desktop.open_job import as_it_is
 
 if TYPE_CHECKING:
     from lather.desktop.window import MainWindow
 
-_FILTER = "Photos (*.jpg *.jpeg *.png *.tif *.tiff *.webp)"
+_FILTER = f"Photos ({ENDINGS_SHOWN})"
 _MOST_SAID = 3
 
 
@@ -20,16 +23,23 @@ def ask_developed(window: "MainWindow") -> None:
     """Ask for the photo, and play the retouch on it."""
     start = window.job.session.photo_path
     path, _ = QFileDialog.getOpenFileName(window, "The photo, developed again", str(start or Path.home()), _FILTER)
-    if path:
+    if not path:
+        return
+    if is_raw_file(Path(path)):
+        now = Development.of(window.job.job.brief.get(DEVELOPMENT))
+        ask_development(window, Path(path), lambda chosen: play_on(window, Path(path), chosen), now)
+    else:
         play_on(window, Path(path))
 
 
-def play_on(window: "MainWindow", path: Path) -> None:
+def play_on(window: "MainWindow", path: Path, development: Development | None = None) -> None:
     """The job in hand on another development of its photo, beside the window; then it is open, as a job of its own."""
     session = window.job.session
+    begun = as_it_is(session)
 
     def work(task) -> Session:
-        played = replay(session, Session.from_photo(path).photo, task.tick)
+        developed = Session.from_photo(path, development=development)
+        played = replay(begun, developed.photo, task.tick, brief=developed.job.brief)
         played.photo_path = path.resolve()
         return played
 

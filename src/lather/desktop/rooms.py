@@ -1,45 +1,162 @@
-"""What is there without a job as well: the logbook, the practice room, the sitting."""
+"""What is there without a job as well: the logbook, the practice room, the sitting, the settings, the handbook."""
 
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtCore import QTimer
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import QFileDialog
 
-from lather.desktop.practice.open_lesson import OpenLesson
+from lather.desktop.panels.header import Header
+from lather.desktop.replaying import ask_developed
+from lather.desktop.screens.handbook import HandbookScreen
 from lather.desktop.screens.logbook import LogbookScreen
 from lather.desktop.screens.practice import PracticeScreen
+from lather.desktop.screens.settings import REBUILT, SettingsScreen
 from lather.desktop.screens.sitting import SittingScreen
+from lather.desktop.theme.style import style_sheet
 
 if TYPE_CHECKING:
     from lather.desktop.window import MainWindow
 
+SCREEN_KEYS = ("desk", "review", "deliver", "brief", "logbook", "practice", "settings", "handbook")
+"""Screens that a key of their own goes to."""
+_ASIDE = ("settings", "handbook")  # looked into and left again
 
-def add_rooms(window: "MainWindow", lesson: OpenLesson | None = None) -> None:
-    """Made anew with every job, as the other screens are. lesson: that the job is of."""
-    logbook = LogbookScreen(window.records)
-    logbook.job_wanted.connect(window.open_logged)
-    practice = PracticeScreen(window.records, window.job if lesson is not None else None, lesson)
-    practice.begun.connect(window.open_lesson)
-    practice.to_desk.connect(lambda: window.show_screen("desk"))
-    _add(window, "logbook", logbook)
-    _add(window, "practice", practice)
+
+def connected_header(window: "MainWindow") -> Header:
+    """The top line, with what its buttons do in the window."""
+    header = Header()
+    header.screen_chosen.connect(lambda key: show_room(window, key))
+    header.open_asked.connect(window.ask_open)
+    header.demo_asked.connect(window.open_demo)
+    header.path_chosen.connect(window.open_path)
+    header.sitting_asked.connect(lambda: ask_sitting(window))
+    header.developed_asked.connect(lambda: ask_developed(window))
+    header.save_asked.connect(window.save)
+    header.save_as_asked.connect(lambda: window.save(another=True))
+    header.pause_asked.connect(window.toggle_pause)
+    return header
+
+
+def show_room(window: "MainWindow", key: str) -> None:
+    """A screen; the handbook opens at what is in view, and the same key leaves it again."""
+    now = _in_view(window)
+    if key in _ASIDE and key == now:
+        leave_room(window)
+        return
+    if key == "handbook" and key in window.screens:
+        stage = window.job.stage_id if window.job is not None and now == "desk" else ""
+        window.screens[key].turn_to(now, stage)
+    if key in _ASIDE and now not in _ASIDE:
+        window.setProperty("came_from", now)
+    window.show_screen(key)
+
+
+def leave_room(window: "MainWindow") -> bool:
+    """Back from the settings or the handbook to where one came from. False where neither is in view."""
+    if _in_view(window) not in _ASIDE:
+        return False
+    before = window.property("came_from")
+    window.show_screen(before if before in window.screens else "desk" if window.job is not None else "start")
+    return True
+
+
+def _in_view(window: "MainWindow") -> str:
+    return window.screens.key_of(window.screen)
+
+
+def made_anew(window: "MainWindow") -> None:
+    """All screens made again, as another theme or another profile of the display wants it; the job goes on."""
+    now, job = _in_view(window), window.job
+    if job is not None and job.saving:
+        QTimer.singleShot(100, lambda: made_anew(window))
+        return
+    old, window.header = window.header, connected_header(window)
+    window.centralWidget().layout().replaceWidget(old, window.header)
+    old.deleteLater()
+    window.setStyleSheet(style_sheet())
+    if job is None:
+        window.close_job()
+        window.show_start()
+    else:
+        stage, layer, kept = job.stage_id, job.layer_id, job.journal.path
+        window.take(job.session, unsaved=not job.saved, lesson=window.lesson, keep_journal=True)
+        window.job.rewrite_journal()
+        kept.unlink(missing_ok=True)
+        window.job.choose_stage(stage)
+        if layer:
+            window.job.choose_layer(layer)
+    window.show_screen(now)
+
+
+def start_again(window: "MainWindow") -> None:
+    """Close, and begin anew with what is open; for what is read only once."""
+    session = window.job.session if window.job is not None else None
+    if window.close():
+        opened = session and (session.job_file or session.photo_path)
+        window.again = [str(opened)] if opened else []
+
+
+def _screen_number(window: "MainWindow") -> int:
+    """Of the screen that the window is on."""
+    handle = window.windowHandle()
+    screens = QGuiApplication.screens()
+    return screens.index(handle.screen()) if handle is not None and handle.screen() in screens else 0
+
+
+def _settings_changed(window: "MainWindow", setting_id: str) -> None:
+    if setting_id in REBUILT:
+        QTimer.singleShot(0, lambda: made_anew(window))  # not from inside the screen that goes
+
+
+def _keys_changed(window: "MainWindow") -> None:
+    window.keys.load()
+    window.key_sheet.update()
+
+
+def add_rooms(window: "MainWindow") -> None:
+    """Made anew with every job, as the other screens are."""
+    for key, make in (("logbook", _logbook), ("practice", _practice), ("settings", _settings),
+                      ("handbook", lambda _: HandbookScreen())):
+        window.screens.add(key, lambda make=make: make(window))
     _add_sitting(window)
 
 
-def _add(window: "MainWindow", key: str, screen: QWidget) -> None:
-    screen.message.connect(window.say)
-    window.screens[key] = screen
-    window.stack.addWidget(screen)
+def _logbook(window: "MainWindow") -> LogbookScreen:
+    logbook = LogbookScreen(window.records)
+    logbook.job_wanted.connect(window.open_logged)
+    return logbook
+
+
+def _practice(window: "MainWindow") -> PracticeScreen:
+    lesson = window.lesson
+    practice = PracticeScreen(window.records, window.job if lesson is not None else None, lesson)
+    practice.begun.connect(window.open_lesson)
+    practice.to_desk.connect(lambda: window.show_screen("desk"))
+    return practice
+
+
+def _settings(window: "MainWindow") -> SettingsScreen:
+    chosen = SettingsScreen(_screen_number(window))
+    chosen.changed.connect(lambda setting_id: _settings_changed(window, setting_id))
+    chosen.keys_changed.connect(lambda: _keys_changed(window))
+    chosen.start_again.connect(lambda: start_again(window))
+    return chosen
+
+
+def _sitting(window: "MainWindow") -> SittingScreen:
+    sitting = SittingScreen(window.sitting, window.job)
+    sitting.open_wanted.connect(window.open_path)
+    return sitting
 
 
 def _add_sitting(window: "MainWindow") -> None:
     """The sitting's screen, once there is a sitting."""
     there = window.sitting.sitting is not None
     if there and "sitting" not in window.screens:
-        screen = SittingScreen(window.sitting, window.job)
-        screen.open_wanted.connect(window.open_path)
-        _add(window, "sitting", screen)
+        window.screens.add("sitting", lambda: _sitting(window))
     window.header.show_sitting(there)
 
 

@@ -256,14 +256,14 @@ def take_shots(folder: str | Path, only: Collection[str] = (*STAGE_SHOTS, *VIEW_
     if "logbook" in only:
         _logbook(window)
         shot("logbook")
-    window._close_job()
+    window.close_job()
     if "practice" in only:
         _practice(window)
         shot("practice")
-        window._close_job()
+        window.close_job()
     if "sitting" in only:
         with tempfile.TemporaryDirectory() as photos:
-            window._show_state()
+            window.show_state()
             _sitting(window, Path(photos))
             shot("sitting")
     window.close()

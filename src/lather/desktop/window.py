@@ -8,8 +8,8 @@ from PyQt6.QtWidgets import QFileDialog, QMainWindow, QStackedWidget, QVBoxLayou
 from lather.core.deliver.proof_sheet import is_answer
 from lather.core.errors import ChangedOnDisk, LatherError, RequestError
 from lather.core.gauges.pull_back import acting_layers
+from lather.core.imageio.extra import is_extra
 from lather.core.job.journal import Leftover, leftovers, leftovers_of
-from lather.core.job.member_names import new_stem, readable_name
 from lather.core.job.model import STAGE_IDS
 from lather.core.memory import give_back_memory
 from lather.core.practice.demo import demo_folder, demo_job_path
@@ -23,31 +23,39 @@ from lather.desktop.background import Background
 from lather.desktop.controls.judging import Judging
 from lather.desktop.controls.planning import Planning
 from lather.desktop.controls.timekeeping import REST, Timekeeping
-from lather.desktop.input.keys import KeyFilter
+from lather.desktop.developing import ENDINGS_SHOWN, open_extra
+from lather.desktop.input.keys import KeyFilter, keyed
 from lather.desktop.open_job import OpenJob
-from lather.desktop.panels.header import Header
 from lather.desktop.panels.key_sheet import KeySheet
 from lather.desktop.panels.message_line import MessageLine
 from lather.desktop.practice.open_lesson import OpenLesson
-from lather.desktop.questions import ask
+from lather.desktop.questions import ask, ask_conflict, ask_leftover
 from lather.desktop.records import Records
-from lather.desktop.replaying import ask_developed
-from lather.desktop.rooms import add_rooms, ask_sitting, open_sitting
+from lather.desktop.rooms import (
+    SCREEN_KEYS,
+    add_rooms,
+    ask_sitting,
+    connected_header,
+    leave_room,
+    open_sitting,
+    show_room,
+)
 from lather.desktop.screens.brief import BriefScreen
 from lather.desktop.screens.deliver import DeliverScreen
 from lather.desktop.screens.desk import DeskScreen
+from lather.desktop.screens.held import Screens
 from lather.desktop.screens.review import ReviewScreen
 from lather.desktop.screens.start import StartScreen
 from lather.desktop.sitting.control import SittingControl
 from lather.desktop.theme.style import style_sheet
 
 _FREED_AFTER_MS = 1000
-_FILTER = "Photos and jobs (*.jpg *.jpeg *.png *.tif *.tiff *.webp *.lather)"
+_FILTER = f"Photos and jobs ({ENDINGS_SHOWN} *.lather)"
 _LEAST_SIZE = (1024, 680)
 
 
 class MainWindow(QMainWindow):
-    """`opened(OpenJob)` after a photo or job came up."""
+    """`opened(OpenJob)` after a photo or job came up. again: what to start anew with, once it is closed."""
 
     opened = pyqtSignal(object)
 
@@ -67,7 +75,8 @@ class MainWindow(QMainWindow):
         self.background = Background(self)
         self.sitting = SittingControl(self)
         self.sitting.message.connect(self.say)
-        self.header = Header()
+        self.again: list[str] | None = None
+        self.header = connected_header(self)
         self.stack = QStackedWidget()
         body = QWidget()
         column = QVBoxLayout(body)
@@ -76,23 +85,15 @@ class MainWindow(QMainWindow):
         column.addWidget(self.header)
         column.addWidget(self.stack, 1)
         self.setCentralWidget(body)
-        self.screens: dict[str, QWidget] = {}
+        self.screens = Screens(self.stack, self.say)
+        self.lesson: OpenLesson | None = None
         self._unseen = MessageLine(self)  # between two jobs there is no screen
         self._unseen.hide()
         self.key_sheet = KeySheet(body)
         self.keys = KeyFilter(self)
         self.keys.pressed.connect(self._key_pressed)
         self.keys.released.connect(self._key_released)
-        self.header.screen_chosen.connect(self.show_screen)
-        self.header.open_asked.connect(self.ask_open)
-        self.header.demo_asked.connect(self.open_demo)
-        self.header.path_chosen.connect(self.open_path)
-        self.header.sitting_asked.connect(lambda: ask_sitting(self))
-        self.header.developed_asked.connect(lambda: ask_developed(self))
-        self.header.save_asked.connect(self.save)
-        self.header.save_as_asked.connect(lambda: self.save(another=True))
-        self.header.pause_asked.connect(self._toggle_pause)
-        self._show_start()
+        self.show_start()
 
     @property
     def notice(self) -> MessageLine:
@@ -108,21 +109,24 @@ class MainWindow(QMainWindow):
 
     # opening
 
-    def _show_start(self) -> None:
+    def show_start(self) -> None:
+        self.screens.add("start", self._make_start)
+        self.lesson = None
+        add_rooms(self)
+        self.stack.setCurrentWidget(self.screens["start"])
+        self.show_state()
+
+    def _make_start(self) -> StartScreen:
         start = StartScreen(settings.recent_files(), leftovers())
         start.open_asked.connect(self.ask_open)
         start.demo_asked.connect(self.open_demo)
         start.path_chosen.connect(self.open_path)
         start.recover.connect(self.recover)
         start.discard.connect(lambda leftover: leftover.discard())
-        self.screens["start"] = start
-        self.stack.addWidget(start)
-        add_rooms(self)
-        self.stack.setCurrentWidget(start)
-        self._show_state()
+        return start
 
     def ask_open(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Open a photo or a job", "", _FILTER)
+        path, _ = QFileDialog.getOpenFileName(self, "Open a photo or a job", settings.value("photos_folder"), _FILTER)
         if path:
             self.open_path(path)
 
@@ -141,36 +145,35 @@ class MainWindow(QMainWindow):
         if path.is_dir():
             return open_sitting(self, [path])
         for leftover in leftovers_of(path):
-            answer = self._ask_leftover(leftover)
+            answer = ask_leftover(self, leftover)
             if answer == "back":
                 return self.recover(leftover)
             if answer == "stay":
                 return False
             if answer == "discard":
                 leftover.discard()
+        if is_extra(path):
+            return open_extra(self, path)
         try:
-            session = Session.open(path)
+            session = Session.open(path, brief=settings.new_brief())
         except LatherError as error:
             self.warn(error.message)
             return False
+        return self.take_opened(session, path)
+
+    def take_opened(self, session: Session, path: Path) -> bool:
+        """A photo or job that was opened, in place of what is open. False where that was to stay."""
         if not self.may_leave():
             return False
+        is_new = session.job_file is None
         if demo_folder() == path.resolve().parent:  # the demo itself stays as it is
             session.job_file, session.identity, session.photo_path = None, None, path.resolve()
         else:
             settings.remember(path.resolve())
         self.take(session)
-        if session.job_file is None and not session.job.brief:  # a new photo: first the sheet
+        if is_new:  # a photo: first the sheet
             self.show_screen("brief")
         return True
-
-    def _ask_leftover(self, leftover: Leftover) -> str:
-        steps = f"{leftover.steps} step{'s' * (leftover.steps != 1)}"
-        return ask(
-            self, f"“{leftover.title}” was not closed properly: {steps} made after the last save can be brought back.",
-            {"back": "Bring them back", "without": "Open as it was saved", "discard": "Discard them", "stay": "Cancel"},
-            otherwise="stay",
-        )
 
     def recover(self, leftover: Leftover) -> bool:
         """Go on with work that a crash left."""
@@ -192,39 +195,43 @@ class MainWindow(QMainWindow):
         self.say(" ".join([steps, *session.notes]), stays=bool(session.notes))
         return True
 
-    def take(self, session: Session, *, unsaved: bool = False, lesson: OpenLesson | None = None) -> None:
-        self._close_job()
+    def take(self, session: Session, *, unsaved: bool = False, lesson: OpenLesson | None = None,
+             keep_journal: bool = False) -> None:
+        """A session in place of what is open. keep_journal: of that one, until what it holds is safe elsewhere."""
+        self.close_job(keep_journal=keep_journal)
         self.job = OpenJob(session, self, unsaved=unsaved)
-        self.job.changed.connect(lambda _: self._show_state())
-        self.job.state_changed.connect(self._show_state)
+        self.job.changed.connect(lambda _: self.show_state())
+        self.job.state_changed.connect(self.show_state)
         self.job.problem.connect(self.warn)
         self.job.conflict.connect(self._ask_conflict)
         self.time = Timekeeping(self.job, self.records, self, self)
-        self.time.changed.connect(self._show_time)
+        self.time.changed.connect(self.show_time)
         self.time.rest_due.connect(lambda: self.say(REST))
         desk = DeskScreen(self.job)
         self.planning = Planning(self.job, desk.measured, self.records, self)
         self.planning.message.connect(self.say)
-        self.planning.changed.connect(self._show_time)
+        self.planning.changed.connect(self.show_time)
         self.judging = Judging(self.job, desk.measured, self)
         self.judging.message.connect(self.say)
         self.judging.judged.connect(self._show_worst)
-        brief = BriefScreen(self.job, desk.found.looking, self.planning)
-        brief.to_desk.connect(self._from_brief)
-        review = ReviewScreen(self.job, self.judging, self.records)
-        deliver = DeliverScreen(self.job, self.records, self.planning, self.time)
-        for key, screen in (("brief", brief), ("desk", desk), ("review", review), ("deliver", deliver)):
-            screen.message.connect(self.say)
-            self.screens[key] = screen
-            self.stack.addWidget(screen)
-        add_rooms(self, lesson)
+        self.screens.add("desk", lambda: desk)
+        self.screens.add("brief", self._make_brief)
+        self.screens.add("review", lambda: ReviewScreen(self.job, self.judging, self.records))
+        self.screens.add("deliver", lambda: DeliverScreen(self.job, self.records, self.planning, self.time))
+        self.lesson = lesson
+        add_rooms(self)
         self.show_screen("desk")
-        self._show_time()
-        self._show_state()
+        self.show_time()
+        self.show_state()
         self.job.tell_journal()
         if session.notes:  # after the journal's word, which comes again with the next step that is not written
             self.warn(" ".join(session.notes))
         self.opened.emit(self.job)
+
+    def _make_brief(self) -> BriefScreen:
+        brief = BriefScreen(self.job, self.screens["desk"].found.looking, self.planning)
+        brief.to_desk.connect(self._from_brief)
+        return brief
 
     def open_lesson(self, lesson: OpenLesson) -> None:
         """The plate of a lesson on the desk, in the stage that it is about."""
@@ -232,7 +239,8 @@ class MainWindow(QMainWindow):
             return
         self.take(lesson.session, lesson=lesson)
         self.job.choose_stage(lesson.lesson.stage)
-        self.say(f"{lesson.lesson.words} When you are done, go to Practice (Ctrl+P) and have it scored.")
+        done = keyed("When you are done, go to Practice ({practice}) and have it scored.")
+        self.say(f"{lesson.lesson.words} {done}")
 
     def open_logged(self, entry: LogEntry) -> None:
         """Open a job of the logbook, where its file is known."""
@@ -245,19 +253,14 @@ class MainWindow(QMainWindow):
         else:
             self.open_path(path)
 
-    def _close_job(self, *, keep_journal: bool = False) -> None:
+    def close_job(self, *, keep_journal: bool = False) -> None:
         if self.job is not None:
             if self.time.total_s or self.job.job.edit_count:
                 self.planning.note()
             self.time.close()
             self.planning.close()
             self.judging.close()
-        for screen in self.screens.values():
-            screen.close_job()
-            self.stack.removeWidget(screen)
-            screen.hide()
-            screen.deleteLater()
-        self.screens = {}
+        self.screens.clear()
         if self.job is not None:
             self.job.close(keep_journal=keep_journal)
             for part in (self.job, self.time, self.planning, self.judging):
@@ -303,7 +306,7 @@ class MainWindow(QMainWindow):
     def screen(self) -> QWidget:
         return self.stack.currentWidget()
 
-    def _show_state(self) -> None:
+    def show_state(self) -> None:
         if self.job is None:
             self.header.show_job("", "", "")
             self.setWindowTitle("Lather")
@@ -315,7 +318,7 @@ class MainWindow(QMainWindow):
 
     # time
 
-    def _show_time(self) -> None:
+    def show_time(self) -> None:
         if self.job is None:
             return
         plan = self.planning.plan
@@ -337,9 +340,9 @@ class MainWindow(QMainWindow):
     def _to_sitting(self) -> None:
         self.show_screen("sitting") if "sitting" in self.screens else ask_sitting(self)
 
-    def _toggle_pause(self) -> None:
+    def toggle_pause(self) -> None:
         if self.time is not None:
-            self.say("The clock is paused; P goes on." if self.time.toggle_pause() else "The clock goes on.")
+            self.say("The clock is paused; {pause} goes on." if self.time.toggle_pause() else "The clock goes on.")
 
     def _from_brief(self) -> None:
         self.planning.note()
@@ -357,19 +360,13 @@ class MainWindow(QMainWindow):
             path = self.sitting.job_file(frame)
         if path is None or another:
             chosen, _ = QFileDialog.getSaveFileName(
-                self, "Save the job", str(path or self._suggested_path()), "Lather jobs (*.lather)",
+                self, "Save the job", str(path or settings.new_job_file(self.job.session)), "Lather jobs (*.lather)",
                 options=QFileDialog.Option.DontConfirmOverwrite,  # asked when saving, with what is there
             )
             if not chosen:
                 return False
             path = Path(chosen)
         return self._save_to(path)
-
-    def _suggested_path(self) -> Path:
-        photo = self.job.session.photo_path
-        if photo is None or photo.parent == demo_folder():
-            photo = Path.home() / "photo"
-        return photo.with_name(f"{new_stem(self.job.session.photo.name)}.lather")
 
     def _save_to(self, path: Path, *, knowingly: bool = False) -> bool:
         self.time.write()
@@ -380,12 +377,7 @@ class MainWindow(QMainWindow):
 
     def _ask_conflict(self, error: ChangedOnDisk) -> None:
         """Another save lies where this one was to go: neither is lost without being asked."""
-        name = readable_name(error.path.name)
-        what = ("was saved by another window since it was opened here. Replacing it drops what was done there"
-                if error.was_there else "is there already. Replacing it drops what is in it")
-        answer = ask(self, f"“{name}” {what}; the save before stays beside it as {name}~1.",
-                     {"another": "Save under another name", "replace": "Replace it", "stay": "Cancel"},
-                     otherwise="stay")
+        answer = ask_conflict(self, error)
         if answer == "another":
             self.save(another=True)
         elif answer == "replace":
@@ -395,11 +387,13 @@ class MainWindow(QMainWindow):
 
     def _key_pressed(self, action: str) -> None:
         plain = {"open": self.ask_open, "key_sheet": self.key_sheet.lay_over, "quit": self.close,
-                 "sitting": self._to_sitting, "pause": self._toggle_pause}
-        if action in ("desk", "review", "deliver", "brief", "logbook", "practice"):
-            self.show_screen(action)
+                 "sitting": self._to_sitting, "pause": self.toggle_pause}
+        if action in SCREEN_KEYS:
+            show_room(self, action)
         elif action in plain:
             plain[action]()
+        elif action == "back" and leave_room(self):
+            pass
         elif self.job is None:
             if action == "back":
                 self.show_screen("start")
@@ -465,12 +459,12 @@ class MainWindow(QMainWindow):
 
     def stop(self) -> None:
         """Close without asking; the journal stays, so that what was not saved is offered at the next start."""
-        self._close_job(keep_journal=True)
+        self.close_job(keep_journal=True)
         self.close()
 
     def closeEvent(self, event) -> None:
         if self.may_leave():
-            self._close_job()
+            self.close_job()
             self.sitting.close()
             self.records.close()
             event.accept()

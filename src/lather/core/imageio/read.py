@@ -1,4 +1,4 @@
-"""Read JPEG, PNG, TIFF and WebP into a `Picture`. The bytes decide what a file is, not its name."""
+"""Read JPEG, PNG, TIFF and WebP into a `Picture`, raw and HEIC by extras. The bytes decide what a file is."""
 
 import io
 import logging
@@ -13,8 +13,11 @@ from PIL import Image
 
 from lather.core.colour import profiles
 from lather.core.errors import PictureError
+from lather.core.imageio.development import Development
 from lather.core.imageio.files import read_bytes
+from lather.core.imageio.heif import is_heif, read_heif
 from lather.core.imageio.picture import MAX_PIXELS, Picture
+from lather.core.imageio.raw import develop, is_raw
 from lather.core.ranges import Range
 
 logging.getLogger("tifffile").setLevel(logging.CRITICAL)  # what is wrong is said by PictureError, once
@@ -23,7 +26,7 @@ Image.MAX_IMAGE_PIXELS = None  # the limit below is checked before anything is d
 _MOST_JPEG_PIXELS_PER_BYTE = 32 * 32 * 8
 _MOST_DEFLATED = 1032
 _MOST_PACKED, _MOST_PACKED_OTHERWISE = {1: 1, 5: 3000, 8: _MOST_DEFLATED, 32946: _MOST_DEFLATED, 32773: 64}, 10_000
-_KNOWN = "JPEG, PNG, TIFF or WebP"
+_KNOWN = "JPEG, PNG, TIFF or WebP (raw files and HEIC with their extras)"
 _ORIENTATION_TAG = 274
 _X_RESOLUTION, _RESOLUTION_UNIT = 282, 296
 _PER_INCH = {2: 1.0, 3: 2.54}
@@ -40,13 +43,22 @@ def read_picture(path: str | Path, *, max_pixels: int = MAX_PIXELS) -> Picture:
     return decode_picture(read_bytes(path), name=path.name, max_pixels=max_pixels)
 
 
-def decode_picture(data: bytes, *, name: str = "picture", max_pixels: int = MAX_PIXELS) -> Picture:
-    """Decode the bytes of a picture file; `name` is only used in messages. Raises PictureError."""
+def decode_picture(data: bytes, *, name: str = "picture", max_pixels: int = MAX_PIXELS,
+                   development: Development | None = None) -> Picture:
+    """Decode the bytes of a picture file; `name` is only used in messages. Raises PictureError.
+
+    development: of a raw file; without it, as the camera measured.
+    """
     if not data:
         raise PictureError(f"{name} is empty (0 bytes); copy it again from the camera or the sender.")
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
+            if is_raw(data):
+                return develop(data, name, development or Development(), max_pixels=max_pixels)
+            if is_heif(data):
+                codes, profile, exif = read_heif(data, name, max_pixels)
+                return _finish(codes, profile=profile, exif=exif, fmt="HEIF", notes=[])
             if data[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"):
                 return _decode_tiff(data, name, max_pixels)
             if data[:8] == b"\x89PNG\r\n\x1a\n":

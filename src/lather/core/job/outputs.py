@@ -4,6 +4,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass, fields, replace
 
 from lather.core.errors import RequestError
+from lather.core.lengths import sides_text
 from lather.core.ranges import Range
 
 MEDIA = {"screen": "screen", "matte": "matte paper", "glossy": "glossy paper"}
@@ -69,10 +70,10 @@ class OutputSpec:
             scale = min(long_px / longest, short_px / min(width, height), MOST_ENLARGED)
         return max(1, round(width * scale)), max(1, round(height * scale))
 
-    def size_text(self) -> str:
-        """`20 × 25 cm, 300 ppi`, `long edge 2048 px`, `full size`."""
+    def size_text(self, unit: str = "cm") -> str:
+        """`20 × 25 cm, 300 ppi`, `long edge 2048 px`, `full size`. unit: of a print, cm or in."""
         if self.size == "cm":
-            return f"{self.width_cm:g} × {self.height_cm:g} cm, {self.ppi:g} ppi"
+            return f"{sides_text(self.width_cm, self.height_cm, unit)}, {self.ppi:g} ppi"
         return f"long edge {self.long_edge_px} px" if self.size == "px" else "full size"
 
     def profile_text(self) -> str:

@@ -1,12 +1,13 @@
 """The same retouch on the photo developed anew: every edit carried over, everything solved on the new pixels."""
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 
 from lather.core.engine.photo import Photo
 from lather.core.errors import Cancelled
 from lather.core.find.worth import Delivery, judged
+from lather.core.imageio.development import DEVELOPMENT
 from lather.core.job.history import History
 from lather.core.job.model import Job, Layer, Stage, Stroke, new_id
 from lather.core.measure.photo_measures import PhotoMeasures
@@ -24,9 +25,11 @@ _KEEPER_SHARE = 0.5  # of a keeper's contrast that must be seen again
 _LEAST_KEEPER_DE = 1.0
 
 
-def replay(session: Session, photo: Photo, progress: Callable[[float], bool] | None = None) -> Session:
+def replay(session: Session, photo: Photo, progress: Callable[[float], bool] | None = None, *,
+           brief: Mapping | None = None) -> Session:
     """The job of a session on its photo developed anew. What a person should look at stands in the job sheet
-    (`looks.carried_of`). progress(share) returning False cancels.
+    (`looks.carried_of`). progress(share) returning False cancels. brief: of the other development, such as how a raw
+    file was developed; the rest of the sheet is the old job's.
 
     Raises RequestError where the photo shows another shot, or Cancelled.
     """
@@ -36,7 +39,8 @@ def replay(session: Session, photo: Photo, progress: Callable[[float], bool] | N
     _tell(progress, 0.4)
     one = _Replay(session, photo, frames, progress)
     job, carried = one.job(), one.carried(time.monotonic() - start)
-    job = replace(job, brief=job.brief | {KEY: carried.to_json()})
+    kept = {key: value for key, value in job.brief.items() if key != DEVELOPMENT}
+    job = replace(job, brief=kept | dict(brief or {}) | {KEY: carried.to_json()})
     return Session(photo, History(job))
 
 

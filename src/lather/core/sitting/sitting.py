@@ -11,6 +11,7 @@ from pathlib import Path
 
 from lather.core.errors import JobFileError, RequestError, SaveError
 from lather.core.imageio.atomic import write_atomically
+from lather.core.imageio.extra import ENDINGS
 from lather.core.imageio.write import FORMATS
 from lather.core.job.kept import kept
 from lather.core.job.model import new_id
@@ -150,7 +151,8 @@ def _missing(name: str):
 
 def photos_in(folder: Path) -> list[str]:
     """Names of the photos of a folder, in order."""
-    return sorted(path.name for path in folder.iterdir() if path.suffix.lower() in FORMATS and path.is_file())
+    known = (*FORMATS, *ENDINGS)
+    return sorted(path.name for path in folder.iterdir() if path.suffix.lower() in known and path.is_file())
 
 
 def open_sitting(paths: Iterable[str | Path]) -> Sitting:

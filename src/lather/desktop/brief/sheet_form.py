@@ -11,6 +11,7 @@ from lather.core.job.outputs import OutputSpec, new_output_id
 from lather.core.job.sheet import JobSheet, cents_of, money
 from lather.core.plan.plan import Plan
 from lather.core.plan.routes import ROUTES, route_of
+from lather.desktop import settings
 from lather.desktop.delivery.output_form import OutputForm
 from lather.desktop.panels.chip import AnswerChip
 from lather.desktop.panels.choices import Choices
@@ -215,7 +216,8 @@ class SheetForm(QWidget):
         known = presets(presets_file())
         held = next((name for name, specs in known.items() if specs == self._sheet.outputs), "")
         self.preset.setCurrentIndex(names.index(held) + 1 if held else 0)
-        words = [f"{one.name} · {one.size_text()}" if one.on else f"{one.name} · off" for one in self._sheet.outputs]
+        unit = settings.value("length")
+        words = [f"{one.name} · {one.size_text(unit) if one.on else 'off'}" for one in self._sheet.outputs]
         if [chip.text() for chip in self.output_chips] == words and self._outputs_row.count():
             return
         while self._outputs_row.count():

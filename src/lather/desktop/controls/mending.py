@@ -69,7 +69,8 @@ class Mending(QObject):
             self.finds.step(1)
             return
         if not can_mend(find):
-            self.message.emit(f"{find.label}: mend this one by hand (Graft, Blend-in or a later stage); W goes on.")
+            self.message.emit(f"{find.label}: mend this one by hand (Graft, Blend-in or a later stage); "
+                              f"{{next_find}} goes on.")
             return
         if self.finds.states()[find.id] == "mended":
             self.finds.step(1)
@@ -103,7 +104,7 @@ class Mending(QObject):
         if find.id == self._shown_until_mended:
             self._shown_until_mended = ""
             if self.finds.current is not None and self.finds.current.id == find.id:
-                self.linger.start(settings.linger_ms() if command is not None else 0)
+                self.linger.start(round(1000 * settings.value("linger_s")) if command is not None else 0)
         self.changed.emit()
         self._mend_next()
 

@@ -11,6 +11,7 @@ from lather.core.tools.registry import TOOLS
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.pointer import draw_hatched_stroke, draw_inner_ring, draw_link, draw_ring, draw_tag
 from lather.desktop.controls.stroke import StrokeControl
+from lather.desktop.input.keys import keyed
 
 _DISAGREES = 0.35
 _WHOLE, _HARDLY = 0.995, 0.03
@@ -105,7 +106,7 @@ def pointer_text(control: StrokeControl) -> str:
     if idle:
         return idle
     if state.needs_source and state.source is None:
-        return "hold A and touch the skin to take"
+        return keyed("hold {take_source} and touch the skin to take")
     if state.needs_source and control.hover.warning:
         return control.hover.warning
     if _outside_fence(control):

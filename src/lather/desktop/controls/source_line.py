@@ -45,7 +45,7 @@ class SourceLine(QObject):
         elif long:
             self._source = (start, end)
             self.state.take(*start)
-            self.message.emit("Source line taken. Hold A and draw the same line where this skin should go.")
+            self.message.emit("Source line taken. Hold {take_source} and draw the same line where this skin should go.")
         else:
             self._source = None
             self.state.take(*start)

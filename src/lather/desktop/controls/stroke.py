@@ -154,7 +154,7 @@ class StrokeControl(QObject):
         if TOOLS[tool].by_choice:
             offset = state.offset_at(event.x, event.y)
             if offset is None:
-                self.message.emit("Hold A and touch the skin to take first.")
+                self.message.emit("Hold {take_source} and touch the skin to take first.")
                 return None
             state.offset = offset if state.aligned else None
             state.turn = state.turned(event.x, event.y) or state.turn

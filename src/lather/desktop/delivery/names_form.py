@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QL
 from lather.core.deliver.names import FIELDS, USUAL_PATTERN
 from lather.core.imageio.metadata import MetadataChoice, describe
 from lather.core.job.model import Job
+from lather.desktop import settings
 from lather.desktop.delivery.output_row import small
 from lather.desktop.open_job import OpenJob
 from lather.desktop.panels.switch import Switch
@@ -41,8 +42,7 @@ class NamesForm(QWidget):
         self.pattern.editingFinished.connect(lambda: self.pattern_kept.emit(self.pattern.text()))
         self.folder.textChanged.connect(lambda _: self.changed.emit())
         self.browse.clicked.connect(self._browse)
-        start = job.session.job_file or job.session.photo_path
-        self.folder.setText(str((start.parent if start else Path.home()) / "delivered"))
+        self.folder.setText(str(settings.delivery_folder(job.session)))
         self.pattern.setText(pattern_of(job.job))
 
     def _arrange(self) -> None:

@@ -16,9 +16,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from lather.core import lengths
 from lather.core.errors import RequestError
 from lather.core.job import outputs
 from lather.core.job.outputs import OutputSpec
+from lather.core.lengths import CM_PER
+from lather.desktop import settings
 from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.switch import Switch
 from lather.desktop.theme.tokens import theme
@@ -43,10 +46,11 @@ class OutputForm(QFrame):
         self.name.setAccessibleName("Name of the output")
         self.size = Choices("Size", {"full": "Full size", "px": "Long edge", "cm": "Print"}, spec.size)
         self.edge = self._whole(spec.long_edge_px, outputs.LONG_EDGE_PX, " px", "Long edge")
-        self.width_cm = self._number(spec.width_cm, outputs.SIDE_CM, " cm", "Width of the print")
-        self.height_cm = self._number(spec.height_cm, outputs.SIDE_CM, " cm", "Height of the print")
+        self._unit = settings.value("length")
+        self.print_width = self._length(spec.width_cm, outputs.SIDE_CM, "Width of the print")
+        self.print_height = self._length(spec.height_cm, outputs.SIDE_CM, "Height of the print")
         self.ppi = self._whole(round(spec.ppi), outputs.PPI, " ppi", "Resolution")
-        self.distance = self._number(spec.distance_cm, outputs.DISTANCE_CM, " cm", "Seen from")
+        self.distance = self._length(spec.distance_cm, outputs.DISTANCE_CM, "Seen from")
         self.medium = Choices("Seen on", {"screen": "screen", "matte": "matte", "glossy": "glossy"}, spec.medium)
         self.sharpen = Switch("Sharpen for it", spec.sharpen)
         self.format = Choices("Format", {name: name for name in outputs.FORMATS}, spec.format)
@@ -74,14 +78,14 @@ class OutputForm(QFrame):
         box.setFixedWidth(100)
         return box
 
-    @staticmethod
-    def _number(value: float, held, suffix: str, name: str) -> QDoubleSpinBox:
+    def _length(self, cm: float, held, name: str) -> QDoubleSpinBox:
+        """A length in the person's unit."""
         box = QDoubleSpinBox()
-        box.setRange(held.low, held.high)
-        box.setDecimals(1)
-        box.setSuffix(suffix)
+        box.setDecimals(1 if self._unit == "cm" else 2)
+        box.setRange(*(one / CM_PER[self._unit] for one in (held.low, held.high)))
+        box.setSuffix(f" {self._unit}")
         box.setAccessibleName(name)
-        box.setValue(value)
+        box.setValue(lengths.shown(cm, self._unit))
         box.setFixedWidth(92)
         return box
 
@@ -93,7 +97,7 @@ class OutputForm(QFrame):
         self._print, self._px = QWidget(), QWidget()
         printed = QHBoxLayout(self._print)
         printed.setContentsMargins(0, 0, 0, 0)
-        for widget in (self.width_cm, QLabel("×"), self.height_cm, self.ppi, QLabel("seen from"), self.distance):
+        for widget in (self.print_width, QLabel("×"), self.print_height, self.ppi, QLabel("seen from"), self.distance):
             printed.addWidget(widget)
         printed.addStretch(1)
         edge = QHBoxLayout(self._px)
@@ -122,7 +126,7 @@ class OutputForm(QFrame):
     def _connect(self) -> None:
         for choices in (self.size, self.medium, self.format, self.bits):
             choices.chosen.connect(self._take)
-        for box in (self.edge, self.width_cm, self.height_cm, self.ppi, self.distance, self.quality, self.count):
+        for box in (self.edge, self.print_width, self.print_height, self.ppi, self.distance, self.quality, self.count):
             box.valueChanged.connect(self._take)
         self.profile.chosen.connect(self._profile_chosen)
         self.sharpen.clicked.connect(self._take)
@@ -153,16 +157,23 @@ class OutputForm(QFrame):
             self.spec = replace(self.spec, profile=path)
         self._take()
 
+    def _cm(self, box: QDoubleSpinBox, held_cm: float) -> float:
+        """Of a box; as it was held where it still shows that, so that inches round nothing away."""
+        same = box.value() == round(lengths.shown(held_cm, self._unit), box.decimals())
+        return held_cm if same else round(box.value() * CM_PER[self._unit], 3)
+
     def _take(self, *_) -> None:
         if self.profile.value == "grey" and self.format.value in ("WebP", "OpenRaster"):
             self.profile.set_value("srgb")
         self._show_rows()
         profile = self.spec.profile if self.profile.value == _FILE else self.profile.value
+        spec = self.spec
         try:
             self.spec = replace(
-                self.spec, name=self.name.text().strip() or "Output", size=self.size.value,
-                long_edge_px=self.edge.value(), width_cm=self.width_cm.value(), height_cm=self.height_cm.value(),
-                ppi=float(self.ppi.value()), distance_cm=self.distance.value(), medium=self.medium.value,
+                spec, name=self.name.text().strip() or "Output", size=self.size.value,
+                long_edge_px=self.edge.value(), width_cm=self._cm(self.print_width, spec.width_cm),
+                height_cm=self._cm(self.print_height, spec.height_cm), ppi=float(self.ppi.value()),
+                distance_cm=self._cm(self.distance, spec.distance_cm), medium=self.medium.value,
                 format=self.format.value, bits=int(self.bits.value), quality=self.quality.value(), profile=profile,
                 sharpen=self.sharpen.isChecked(), count=self.count.value(),
             )

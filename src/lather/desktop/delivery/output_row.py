@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPushButton
 
 from lather.core.deliver.run import sharpening_of
 from lather.core.job.outputs import MEDIA, OutputSpec
+from lather.desktop import settings
 from lather.desktop.delivery.state_mark import ASKS, DONE, FAILED, NONE, RUNNING, StateMark
 from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.panels.switch import Switch
@@ -93,7 +94,7 @@ class OutputRow(QFrame):
         self.switch.setChecked(spec.on)
         self.setAccessibleName(f"Output {spec.name}")
         self.name.setText(spec.name if spec.count == 1 else f"{spec.name} ({spec.count} ×)")
-        self.size.setText(spec.size_text())
+        self.size.setText(spec.size_text(settings.value("length")))
         depth = "16 bit" if spec.bits == 16 else f"{spec.quality}" if spec.format in ("JPEG", "WebP") else "8 bit"
         self.format.setText(f"{spec.format}, {depth}" if spec.format != "OpenRaster" else spec.format)
         self.profile.setText(spec.profile_text())

@@ -111,9 +111,9 @@ class ProofPanel(QWidget):
             proof = None
             if target is not None:
                 proof = soft_proof(pixels[1], engine.photo.profile, target, intent=intent, black_point=black)
-            own = DisplayConverter(engine.photo.profile, settings.display_profile())
+            own = DisplayConverter(engine.photo.profile, settings.display_profile().profile)
             if mode == "proof" and proof is not None:
-                screen = DisplayConverter(profiles.srgb_profile(), settings.display_profile())
+                screen = DisplayConverter(profiles.srgb_profile(), settings.display_profile().profile)
                 shown = screen.bgrx(proof.shown)
             else:
                 shown = own.bgrx(pixels[0 if mode == "photo" else 1])

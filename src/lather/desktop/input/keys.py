@@ -2,6 +2,8 @@
 
 import json
 import os
+import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -9,6 +11,8 @@ from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QAbstractSpinBox, QApplication, QLineEdit, QWidget
 
+from lather.core.errors import SaveError
+from lather.core.imageio.atomic import write_atomically
 from lather.core.job.model import STAGE_IDS
 
 
@@ -55,6 +59,8 @@ ACTIONS = (
     KeyAction("practice", "Ctrl+P", "go to the practice room"),
     KeyAction("sitting", "Ctrl+T", "go to the sitting, or open one"),
     KeyAction("pause", "P", "pause the clock / go on"),
+    KeyAction("handbook", "F1", "open the handbook, where you are"),
+    KeyAction("settings", "Ctrl+,", "go to the settings"),
     KeyAction("quit", "Ctrl+Q", "close Lather"),
     KeyAction("rename_layer", "F2", "rename the layer in hand"),
     KeyAction("back", "Esc", "back to the photo, give up a stroke"),
@@ -67,8 +73,12 @@ ACTIONS = (
 )
 
 
+BY_ID = {action.id: action for action in ACTIONS}
+
 TAKES_COMMANDS = "takes_commands"
 """Property of widgets on which a key alone is a command."""
+TAKES_EVERY_KEY = "takes_every_key"
+"""Property of widgets to which every key goes as it is, because it is to be bound."""
 
 
 def settings_folder() -> Path:
@@ -81,9 +91,54 @@ def load_bindings() -> dict[str, str]:
     try:
         own = json.loads((settings_folder() / "keys.json").read_text())
         bindings |= {key: str(value) for key, value in own.items() if key in bindings}
-    except (OSError, ValueError, AttributeError):
+    except (OSError, ValueError, AttributeError, RecursionError):
         pass
     return bindings
+
+
+def store_bindings(bindings: Mapping[str, str]) -> None:
+    """Keep those that are not as suggested. Raises SaveError."""
+    own = {action.id: bindings[action.id] for action in ACTIONS if bindings[action.id] != action.key}
+    path = settings_folder() / "keys.json"
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise SaveError(f"{path.parent} cannot be made; the keys stay as they were.") from error
+    write_atomically(path, lambda file: file.write(json.dumps(own, indent=1).encode()))
+
+
+def with_key(bindings: Mapping[str, str], action_id: str, key: str) -> dict[str, str]:
+    """One more bound key; what had it takes the key that is free now, so that nothing is left without one."""
+    made = dict(bindings)
+    for other in clashes(bindings, action_id, key):
+        made[other] = bindings[action_id]
+    return made | {action_id: key}
+
+
+def clashes(bindings: Mapping[str, str], action_id: str, key: str) -> list[str]:
+    """Ids of the other actions that have a key."""
+    wanted = QKeySequence(key)
+    return [other for other, held in bindings.items() if other != action_id and QKeySequence(held) == wanted]
+
+
+def key_of(event: QKeyEvent) -> str:
+    """The key of an event as bindings write it; "" for Shift, Ctrl and the like alone."""
+    alone = (Qt.Key.Key_Shift, Qt.Key.Key_Control, Qt.Key.Key_Alt, Qt.Key.Key_AltGr, Qt.Key.Key_Meta,
+             Qt.Key.Key_unknown, Qt.Key.Key_CapsLock, Qt.Key.Key_NumLock)
+    if event.key() in alone:
+        return ""
+    return QKeySequence(event.keyCombination()).toString(QKeySequence.SequenceFormat.PortableText)
+
+
+_NAMED = re.compile(r"\{(\w+)\}")
+
+
+def keyed(text: str) -> str:
+    """A sentence with the keys as they are bound: `{mend_find} mends this find` gives `E mends this find`."""
+    if "{" not in text:
+        return text
+    bindings = load_bindings()
+    return _NAMED.sub(lambda found: bindings.get(found[1], found[0]), text)
 
 
 class KeyFilter(QObject):
@@ -99,12 +154,18 @@ class KeyFilter(QObject):
     def __init__(self, window: QWidget):
         super().__init__(window)
         self._window = window
-        self._by_key = {}
+        self._by_key: dict = {}
         self.held: set[str] = set()
-        held = {action.id: action.held for action in ACTIONS}
-        for action_id, key in load_bindings().items():
-            self._by_key[QKeySequence(key)[0]] = (action_id, held[action_id])
+        self.load()
         QApplication.instance().installEventFilter(self)
+
+    def load(self) -> None:
+        """The keys as they are bound now."""
+        self._by_key = {}
+        for action_id, key in load_bindings().items():
+            sequence = QKeySequence(key)
+            if not sequence.isEmpty():
+                self._by_key[sequence[0]] = (action_id, BY_ID[action_id].held)
 
     def eventFilter(self, target: QObject, event: QEvent) -> bool:
         kind = event.type()
@@ -114,7 +175,7 @@ class KeyFilter(QObject):
             return False
         if kind not in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) or not isinstance(target, QWidget):
             return False
-        if target.window() is not self._window:
+        if target.window() is not self._window or target.property(TAKES_EVERY_KEY):
             return False
         return self._key(target, event)
 

@@ -6,10 +6,13 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QMouseEvent, QTabletEvent
 
+from lather.desktop.input.pressure import curve
+
 
 @dataclass(frozen=True)
 class PenEvent:
-    """kind: press, move, release, leave. x, y: source px. pressure 0-1 (1 for a mouse). seconds: when.
+    """kind: press, move, release, leave. x, y: source px. pressure 0-1, by the person's own curve (1 for a mouse).
+    seconds: when.
 
     down: the tip (or left button) is down. context: the right button. shift: reverse. is_pen: a tablet.
     """
@@ -42,7 +45,7 @@ def from_mouse(event: QMouseEvent, place: tuple[float, float]) -> PenEvent:
 
 def from_tablet(event: QTabletEvent, place: tuple[float, float]) -> PenEvent:
     return PenEvent(
-        _KINDS.get(event.type(), "move"), *place, float(event.pressure()), time.monotonic(),
+        _KINDS.get(event.type(), "move"), *place, curve()(float(event.pressure())), time.monotonic(),
         bool(event.buttons() & Qt.MouseButton.LeftButton), event.button() == Qt.MouseButton.RightButton,
         bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier), True,
     )

@@ -1,7 +1,12 @@
 """A row of choices of which one is taken."""
 
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QPushButton, QSizePolicy
+
+from lather.desktop.theme.style import font
+
+_AROUND_PX = 18  # what is taken stands in bold and must not be cut
 
 
 class Choices(QFrame):
@@ -37,6 +42,7 @@ class Choices(QFrame):
             button.setObjectName("choice")
             button.setCheckable(True)
             button.setAccessibleName(f"{self._name}: {label}")
+            button.setMinimumWidth(QFontMetrics(font(strong=True)).horizontalAdvance(label) + _AROUND_PX)
             button.clicked.connect(lambda _, key=key: self.chosen.emit(key))
             self._group.addButton(button)
             self._buttons[key] = button

@@ -7,7 +7,9 @@ from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QMenu, QPushButto
 
 from lather.core.job.member_names import readable_name
 from lather.desktop import settings
+from lather.desktop.input.keys import keyed, load_bindings
 from lather.desktop.panels.elided_label import ElidedLabel
+from lather.desktop.theme.icons import icon
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import HEADER_PX, theme
 
@@ -35,7 +37,7 @@ class _Title(ElidedLabel):
 
 class Header(QWidget):
     """`screen_chosen(key)`, `open_asked()`, `demo_asked()`, `path_chosen(path)`, `save_asked()`, `save_as_asked()`,
-    `pause_asked()`, `sitting_asked()`, `developed_asked()`.
+    `pause_asked()`, `sitting_asked()`, `developed_asked()`. The menu at the end: `settings`, `handbook`, as screens.
     """
 
     screen_chosen = pyqtSignal(str)
@@ -87,7 +89,7 @@ class Header(QWidget):
         self.clock.clicked.connect(self.pause_asked)
         row.addWidget(self.clock)
         self.open_button = QPushButton("Open")
-        self.open_button.setToolTip("Open a photo or a job (Ctrl+O)")
+        self.open_button.setToolTip(keyed("Open a photo or a job ({open})"))
         self.open_menu = QMenu(self)
         self.open_menu.setToolTipsVisible(True)
         self.open_menu.aboutToShow.connect(self._fill_menu)
@@ -95,13 +97,28 @@ class Header(QWidget):
         self.open_button.setMenu(self.open_menu)
         row.addWidget(self.open_button)
         self.save_button = QPushButton("Save")
-        self.save_button.setToolTip("Save the job (Ctrl+S)")
+        self.save_button.setToolTip(keyed("Save the job ({save})"))
         self.save_button.clicked.connect(self.save_asked)
         row.addWidget(self.save_button)
+        self.more_button = QPushButton()
+        self.more_button.setObjectName("flat")
+        self.more_button.setIcon(icon("more", theme().ink, 18))
+        self.more_button.setToolTip("Settings, handbook")
+        self.more_button.setAccessibleName("Settings, handbook")
+        self.more_button.clicked.connect(self._open_more_menu)
+        row.addWidget(self.more_button)
         self.state = QLabel()
         self.state.setObjectName("quiet")
         self.state.setFixedWidth(_STATE_PX)  # what it says never moves its neighbours
         row.addWidget(self.state)
+
+    def _open_more_menu(self) -> None:
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for screen, label, action in (("handbook", "Handbook", "handbook"), ("settings", "Settings", "settings")):
+            menu.addAction(f"{label}\t{load_bindings()[action]}", lambda screen=screen: self.screen_chosen.emit(screen))
+        self.more_menu = menu
+        menu.popup(self.more_button.mapToGlobal(self.more_button.rect().bottomLeft()))
 
     def _open_title_menu(self) -> None:
         """The same as behind Open, and saving."""
@@ -146,10 +163,12 @@ class Header(QWidget):
         """Minutes worked, of those allowed or planned."""
         allowed = f" of {round(of / 60)}" if of else ""
         self.clock.setText(f"{seconds // 60}{allowed} min{' · paused' if paused else ''}")
-        self.clock.setToolTip("The clock is paused: click, or P, and it goes on" if paused else
-                              "Time really worked, of what is allowed or planned; click, or P: pause")
+        self.clock.setToolTip(keyed("The clock is paused: click, or {pause}, and it goes on" if paused else
+                                    "Time really worked, of what is allowed or planned; click, or {pause}: pause"))
         self.clock.setAccessibleName(f"Time: {self.clock.text()}")
 
     def show_screen(self, key: str) -> None:
-        if key in self.tabs:
-            self.tabs[key].setChecked(True)
+        """Which screen is in view; those of the menu at the end have no tab."""
+        self._group.setExclusive(key in self.tabs)
+        for name, tab in self.tabs.items():
+            tab.setChecked(name == key)

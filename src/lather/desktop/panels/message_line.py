@@ -4,6 +4,7 @@ from PyQt6.QtCore import QRectF, Qt, QTimer
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QTextLayout, QTextOption
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from lather.desktop.input.keys import keyed
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import MESSAGE_PX, SMALL_PT, theme
 
@@ -28,8 +29,8 @@ class MessageLine(QWidget):
         self._timer.timeout.connect(self.clear)
 
     def text(self) -> str:
-        """What is said now."""
-        return self._message or self._hint
+        """What is said now, with the keys as they are bound."""
+        return keyed(self._message or self._hint)
 
     @property
     def message(self) -> str:

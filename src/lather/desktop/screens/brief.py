@@ -38,7 +38,7 @@ _CAUTIONS = {
     "body": "In some places altered bodies in advertising have to be labelled: check the local rules.",
 }
 _ALWAYS = "Lather judges looks, not health: a mark on the skin is the client’s to ask a doctor about."
-_HINT = "Drag the points of the face. Enter goes to the desk; Ctrl+B comes back here."
+_HINT = "Drag the points of the face. {lay_down} goes to the desk; {brief} comes back here."
 
 
 class BriefScreen(QWidget):
@@ -51,7 +51,7 @@ class BriefScreen(QWidget):
         super().__init__(parent)
         self.job, self.looking, self.planning = job, looking, planning
         self._background = Background(self)
-        self.canvas = PhotoCanvas(job.session.engine, settings.display_profile())
+        self.canvas = PhotoCanvas(job.session.engine, settings.display_profile().profile)
         self.canvas.failed.connect(self.message)
         self.face = FaceControl(self.canvas, job, self)
         self.canvas.pen.connect(self.face.pen_event)

@@ -29,7 +29,7 @@ from lather.desktop.controls.stroke import StrokeControl
 from lather.desktop.controls.tour import TourControl
 from lather.desktop.input.brush_state import BrushState
 from lather.desktop.input.focus import leave_keys_to_the_photo
-from lather.desktop.input.keys import TAKES_COMMANDS
+from lather.desktop.input.keys import TAKES_COMMANDS, keyed
 from lather.desktop.open_job import OpenJob
 from lather.desktop.panels.areas import AreasPanel
 from lather.desktop.panels.brush_strip import BrushStrip
@@ -73,7 +73,7 @@ class DeskScreen(QWidget):
         self.keys = DeskKeys(self)
         self.press, self.release = self.keys.press, self.keys.release
         self.show_job(job.job)
-        if settings.finds_on_opening():
+        if settings.value("finds_on_opening"):
             self.found.looking.found.connect(self.measured.ask)
             if job.job.finds is None:
                 self.found.looking.start()
@@ -82,7 +82,7 @@ class DeskScreen(QWidget):
 
     def _make_controls(self) -> None:
         job = self.job
-        self.canvas = PhotoCanvas(job.session.engine, settings.display_profile())
+        self.canvas = PhotoCanvas(job.session.engine, settings.display_profile().profile)
         self.canvas.failed.connect(self.message)
         self.canvas.pen.connect(self._pen)
         self.canvas.overlay = self._draw_over
@@ -366,7 +366,7 @@ class DeskScreen(QWidget):
         self.brush_strip.show_beside(part.strip)
         part.show_job()
         self.lists.button("mends").setText(f"{info.edit_word.capitalize()}s")
-        self.mends.show_layer(layer, info.edit_word, part.empty_text())
+        self.mends.show_layer(layer, info.edit_word, keyed(part.empty_text()))
         if self.canvas.lamp != PLAIN:
             self._take_lamp(self.lamps.value)
         self.tours.refresh()

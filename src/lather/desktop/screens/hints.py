@@ -6,9 +6,12 @@ from lather.core.kinds.registry import kind_of
 from lather.desktop.controls.finds import FindsControl
 from lather.desktop.stages.base import StagePart
 
-_MENDED = "Mended: F takes other skin, Z takes it back. W goes on to the next, which comes by itself right after E."
-_EVENED = "Evened: Z takes it back. W goes on to the next, which comes by itself right after E."
-_COLOURED = "Done: Z takes it back, its layer is at the right. W goes on; the next one comes by itself right after E."
+_MENDED = ("Mended: {next_source} takes other skin, {undo} takes it back. {next_find} goes on to the next, which "
+           "comes by itself right after {mend_find}.")
+_EVENED = ("Evened: {undo} takes it back. {next_find} goes on to the next, which comes by itself right after "
+           "{mend_find}.")
+_COLOURED = ("Done: {undo} takes it back, its layer is at the right. {next_find} goes on; the next one comes by "
+             "itself right after {mend_find}.")
 _GENTLE = "Leave folds and flush: they are what a child is made of."
 _FEW_EDITS = 8
 
@@ -33,22 +36,27 @@ def hint(job: Job, found: FindsControl, part: StagePart) -> str:
 
 def _with_finds(current: Find | None, left: int, part: StagePart) -> str:
     if current is None:
-        return "W goes to the first find; E mends it, R keeps it, T skips it. Or touch any spot yourself."
+        return ("{next_find} goes to the first find; {mend_find} mends it, {keep_find} keeps it, {skip_find} skips "
+                "it. Or touch any spot yourself.")
     are = "1 is" if left == 1 else f"{left} are"
     if part.info.id == "even":
-        return f"E evens this blotch at the share below, R keeps it, T skips it; {are} open."
+        return (f"{{mend_find}} evens this blotch at the share below, {{keep_find}} keeps it, {{skip_find}} skips "
+                f"it; {are} open.")
     if part.info.id == "colour":
-        return f"E calms this redness or takes this shine down, R keeps it, T skips it; {are} open."
+        return (f"{{mend_find}} calms this redness or takes this shine down, {{keep_find}} keeps it, {{skip_find}} "
+                f"skips it; {are} open.")
     if part.info.id == "strands":
-        return f"E clears this hair, R keeps it, T skips it; {are} open."
-    return f"E mends this find, R keeps it, T skips it; {are} open. F takes other skin for the last mend."
+        return f"{{mend_find}} clears this hair, {{keep_find}} keeps it, {{skip_find}} skips it; {are} open."
+    return (f"{{mend_find}} mends this find, {{keep_find}} keeps it, {{skip_find}} skips it; {are} open. "
+            f"{{next_source}} takes other skin for the last mend.")
 
 
 def _without_finds(job: Job) -> str:
     edits = job.edit_count
     if not edits:
-        return ("Touch a spot and lift the pen: Lather finds the skin to use. Wheel zooms, Space and drag moves, "
-                "H shows all keys.")
+        return ("Touch a spot and lift the pen: Lather finds the skin to use. Wheel zooms, {move} and drag moves, "
+                "{key_sheet} shows all keys.")
     if edits < _FEW_EDITS:
-        return "Mends lie on layers: turn one down, off, or take a mend out at any time. Hold Tab to see the photo."
+        return ("Mends lie on layers: turn one down, off, or take a mend out at any time. Hold {before} to see the "
+                "photo.")
     return "When the skin looks right, compare in Review, then Deliver."

@@ -76,7 +76,7 @@ class PracticeScreen(QWidget):
         self._touched = None
         self.canvas = None
         if lesson is not None:
-            self.canvas = PhotoCanvas(job.session.engine, settings.display_profile())
+            self.canvas = PhotoCanvas(job.session.engine, settings.display_profile().profile)
             self.canvas.failed.connect(self.message)
             self.canvas.navigation.panning = True
             self.canvas.overlay = self._draw_over

@@ -40,7 +40,7 @@ from lather.desktop.theme.tokens import RIGHT_PX, SMALL_PT
 
 _MODES = {"after": "Hold", "blink": "Blink", "wipe": "Wipe", "side": "Side by side", "difference": "Difference × 8"}
 _HINTS = {
-    "after": "Hold the button or Tab: the photo as it came. Esc goes back to the desk.",
+    "after": "Hold the button or {before}: the photo as it came. {back} goes back to the desk.",
     "blink": "Photo and retouch take turns, at the pace you choose. Esc goes back to the desk.",
     "wipe": "Drag the line; drag the picture to move it. Esc goes back to the desk.",
     "side": "Both halves move together. Esc goes back to the desk.",
@@ -60,7 +60,7 @@ class ReviewScreen(QWidget):
     def __init__(self, job: OpenJob, judging: Judging, records: Records, parent=None):
         super().__init__(parent)
         self.job, self.judging, self.records = job, judging, records
-        self.canvas = PhotoCanvas(job.session.engine, settings.display_profile())
+        self.canvas = PhotoCanvas(job.session.engine, settings.display_profile().profile)
         self.canvas.failed.connect(self.message)
         self.canvas.navigation.panning = True
         self.canvas.overlay = self._draw_over

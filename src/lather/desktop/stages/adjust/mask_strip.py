@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout
 from lather.core.job.model import Layer
 from lather.core.stages.adjust.mask import FEATHER
 from lather.core.stages.adjust.zones import ZONES, zone_label
+from lather.desktop.input.keys import keyed
 from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.value_slider import ValueSlider
 from lather.desktop.theme.style import font
@@ -41,9 +42,10 @@ class MaskStrip(QWidget):
         self.how.setToolTip("Where the layer acts before you paint; Paint and Take away work on top of each")
         self.how.chosen.connect(self._chosen)
         row.addWidget(self.how)
-        self.turn = self._button("Turn round", "Turn the mask round: the layer acts where it did not (N)", True)
+        self.turn = self._button("Turn round", keyed("Turn the mask round: the layer acts where it did not "
+                                                     "({turn_mask})"), True)
         self.turn.clicked.connect(self.turned)
-        self.show_mask = self._button("Show", "Show the mask as a moving hatch (M)", True)
+        self.show_mask = self._button("Show", keyed("Show the mask as a moving hatch ({show_mask})"), True)
         self.show_mask.clicked.connect(self.shown)
         row.addWidget(self.turn)
         row.addWidget(self.show_mask)

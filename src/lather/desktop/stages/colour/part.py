@@ -31,8 +31,9 @@ class ColourPart(AdjustPart):
     def said(self, job: Job) -> str:
         layer = self.layer
         if layer is None:
-            return ("Choose an adjustment at the left; or W goes to the first find: E calms a redness or takes a shine "
-                    "down, R keeps it.")
+            return ("Choose an adjustment at the left; or {next_find} goes to the first find: {mend_find} calms a "
+                    "redness or takes a shine "
+                    "down, {keep_find} keeps it.")
         return self.kind.hint
 
     # a layer of its own for another part

@@ -24,9 +24,11 @@ _SAID = {LIFTING: "This layer only lifts.", LOWERING: "This layer only lowers."}
 
 
 class EvenPart(StagePart):
-    empty = ("Nothing on this layer yet.\n\nStep through the blotches with W and even them with E, or brush them with "
+    empty = ("Nothing on this layer yet.\n\nStep through the blotches with {next_find} and even them with "
+             "{mend_find}, or brush them with "
              "Lift and Lower: they lay down only what is missing.")
-    hint = "Lift lays down only the light that is missing. Hold Shift to lower. S takes the size from the blotch."
+    hint = ("Lift lays down only the light that is missing. Hold Shift to lower. {drag_size} takes the size from the "
+            "blotch.")
 
     def __init__(self, info, desk, parent=None):
         super().__init__(info, desk, parent)

@@ -25,9 +25,10 @@ _LEAST_WIDTH_PX = 4.0
 
 class SculptPart(StagePart):
     list_name = "Paths"
-    empty = ("Nothing on this layer yet.\n\nLay the proposed paths with E, or paint Light and Shade by hand, on hair "
+    empty = ("Nothing on this layer yet.\n\nLay the proposed paths with {mend_find}, or paint Light and Shade by "
+             "hand, on hair "
              "and body too. Both follow the light that is there.")
-    hint = "Drag a path by its number, the rim of the one in hand to widen it. E lays all down as one step."
+    hint = "Drag a path by its number, the rim of the one in hand to widen it. {mend_find} lays all down as one step."
 
     def __init__(self, info, desk, parent=None):
         super().__init__(info, desk, parent)

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from lather.core.stages.sculpt.paths import SHARE, Proposal
+from lather.desktop.input.keys import keyed
 from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.panel_head import panel_head
 from lather.desktop.panels.value_slider import ValueSlider
@@ -128,12 +129,12 @@ class PathsPanel(QWidget):
         self.lay = QPushButton()
         self.lay.setObjectName("primary")
         self.lay.setStyleSheet("padding: 5px 4px;")
-        self.lay.setToolTip("Lay all chosen paths down as one step (E); undo takes them back")
+        self.lay.setToolTip(keyed("Lay all chosen paths down as one step ({mend_find}); undo takes them back"))
         self.lay.clicked.connect(self.lay_asked)
         self.skip = QPushButton("Leave out  T")
         self.skip.setObjectName("small")
         self.skip.setStyleSheet("padding: 5px 4px;")
-        self.skip.setToolTip("Leave the path in hand out, or take it in again (T)")
+        self.skip.setToolTip(keyed("Leave the path in hand out, or take it in again ({skip_find})"))
         self.skip.clicked.connect(self.skip_asked)
         row.addWidget(self.lay, 3)
         row.addWidget(self.skip, 2)

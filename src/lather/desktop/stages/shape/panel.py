@@ -3,9 +3,11 @@
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from lather.core import lengths
 from lather.core.job.limits import Band, band
 from lather.core.stages.shape.guard import TIGHTEST
 from lather.core.stages.shape.readout import BEND_LIMIT_PX, Bend, Moves
+from lather.desktop import settings
 from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.panels.gauge import Gauge
 from lather.desktop.panels.stage_panel import StagePanel
@@ -64,7 +66,9 @@ class ShapePanel(StagePanel):
         percent = "" if moves.percent is None else f" · {moves.percent:.1f} %"
         self.largest.show_value(moves.percent or 0.0, f"{moves.largest_px:.0f} px{percent}", limits)
         less = f" · {moves.held_back} held back: skin would fold" if moves.held_back else ""
-        self.printed.setText(f"Printed {print_cm:.0f} cm long: {moves.mm:.1f} mm{less}")
+        unit = settings.value("length")
+        self.printed.setText(f"Printed {lengths.shown(print_cm, unit):.0f} {unit} long: "
+                             f"{lengths.small_text(moves.mm, unit)}{less}")
         known = moves.sides is not None
         self.sides.setVisible(known)
         if known:

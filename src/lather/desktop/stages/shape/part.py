@@ -11,6 +11,7 @@ from lather.core.job.commands import AddEdits, AddLayer, Command, Together
 from lather.core.job.delivered import long_edge_cm, mm_per_px
 from lather.core.job.limits import band
 from lather.core.job.model import Job, Layer, Stroke, new_id
+from lather.core.lengths import small_text
 from lather.core.measure.hands import hand_outlines
 from lather.core.measure.lines_behind import lines_behind
 from lather.core.stages.base import STILL
@@ -22,6 +23,7 @@ from lather.core.stages.shape.mirror import mirror_at
 from lather.core.stages.shape.readout import Moves, moves_of
 from lather.core.tools.straighten import TOOL as LINE_HOLD
 from lather.core.types import tiles_of
+from lather.desktop import settings
 from lather.desktop.background import Background, Task
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.hatch import draw_hatch, hatched
@@ -335,7 +337,8 @@ class ShapePart(StagePart):
             before = measures.distance(measure, face, side)
             now = measures.distance(measure, face, side, None if warp is STILL else warp.to_above)
             name = f"{side}: " if side and not one else ""
-            lines.append(f"{name}{before:.1f} → {now:.1f} % · {now * mm:.0f} mm")
+            lines.append(f"{name}{before:.1f} → {now:.1f} % · "
+                         f"{small_text(now * mm, settings.value('length'), 0)}")
         return "\n".join(lines)
 
     def pointer_text(self) -> str:

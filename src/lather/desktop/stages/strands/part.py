@@ -11,7 +11,8 @@ from lather.desktop.stages.strands.panel import StrandsPanel
 class StrandsPart(StagePart):
     empty = ("No hairs cleared by hand yet.\n\nPaint along a hair: the path is laid on it, and the ground from both "
              "its sides closes over it.")
-    hint = "W steps through the hairs, E clears one; or clear all listed. Paint along a hair to clear it yourself."
+    hint = ("{next_find} steps through the hairs, {mend_find} clears one; or clear all listed. Paint along a hair to "
+            "clear it yourself.")
 
     def __init__(self, info, desk, parent=None):
         super().__init__(info, desk, parent)

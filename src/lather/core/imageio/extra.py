@@ -1,0 +1,28 @@
+"""Photos that only an extra can read: raw files and HEIC. A job holds them as TIFF, so that it opens anywhere."""
+
+from pathlib import Path
+
+from lather.core.colour.profiles import srgb_profile
+from lather.core.imageio import heif, raw
+from lather.core.imageio.picture import Picture
+from lather.core.imageio.write import encode_picture
+
+RAW_ENDINGS = (".dng", ".cr2", ".cr3", ".nef", ".nrw", ".arw", ".raf", ".orf", ".rw2", ".pef", ".srw", ".3fr", ".iiq")
+HEIF_ENDINGS = (".heic", ".heif", ".hif")
+ENDINGS = (*RAW_ENDINGS, *HEIF_ENDINGS)
+
+
+def extra_for(data: bytes) -> str:
+    """`raw` or `heif` by the first bytes of a file, "" for what is read without an extra."""
+    return "heif" if heif.is_heif(data) else "raw" if raw.is_raw(data) else ""
+
+
+def is_extra(path: Path | None) -> bool:
+    """True for a file, by its name, that is held otherwise than it lies on the disk."""
+    return path is not None and path.suffix.lower() in ENDINGS
+
+
+def as_tiff(picture: Picture, name: str) -> tuple[bytes, str]:
+    """(bytes, name) of the file that a job holds instead."""
+    data = encode_picture(picture.pixels, "TIFF", profile=picture.profile or srgb_profile(), ppi=picture.ppi)
+    return bytes(data), f"{Path(name).stem}.tif"

@@ -1,0 +1,98 @@
+"""The colour profile of the screen: asked of the desktop, read from a file, or sRGB."""
+
+import os
+from contextlib import suppress
+from dataclasses import dataclass
+from pathlib import Path
+
+from jeepney import DBusAddress, new_method_call
+from jeepney.io.blocking import open_dbus_connection
+from jeepney.wrappers import DBusErrorResponse, Properties, unwrap_msg
+from Xlib import X, display, error
+
+from lather.core.colour import profiles
+from lather.desktop.settings.store import outside, value
+
+_ATOM = "_ICC_PROFILE"  # of the root window, by the X.org convention "ICC Profiles in X"
+_COLORD = "org.freedesktop.ColorManager"
+_TIMEOUT_S = 1.0
+_FAILED = (OSError, ValueError, KeyError, IndexError, TypeError, AttributeError, TimeoutError, DBusErrorResponse)
+
+
+@dataclass(frozen=True)
+class DisplayProfile:
+    """profile: ICC bytes, None for sRGB. said: where it is from, for the settings."""
+
+    profile: bytes | None
+    said: str
+
+
+def display_profile(screen: int = 0) -> DisplayProfile:
+    """Of the number of a screen, as the settings want it. What is no RGB profile is not taken, and that is said."""
+    source = "file" if outside("display_profile") else value("display_from")
+    if source == "srgb":
+        return DisplayProfile(None, "sRGB is assumed.")
+    if source == "file":
+        path = str(value("display_profile"))
+        if not path:
+            return DisplayProfile(None, "Choose the file; until then sRGB is assumed.")
+        data = _read(path)
+        if data is None:
+            return DisplayProfile(None, f"{Path(path).name} is no RGB profile that can be read; sRGB is assumed.")
+        return DisplayProfile(data, f"In use: {profiles.name(data)}.")
+    for ask, name in ((from_x11, "the X server"), (from_colord, "colord")):
+        data = ask(screen)
+        if data is not None:
+            return DisplayProfile(data, f"In use: {profiles.name(data)}, from {name}.")
+    return DisplayProfile(None, "The desktop names no profile; sRGB is assumed.")
+
+
+def _usable(data: bytes | None) -> bytes | None:
+    return data if data and profiles.is_valid(data) and profiles.colour_space(data) == "RGB" else None
+
+
+def _read(path: str) -> bytes | None:
+    try:
+        return _usable(Path(path).read_bytes())
+    except OSError:
+        return None
+
+
+def from_x11(screen: int = 0) -> bytes | None:
+    """The root window's property `_ICC_PROFILE` (`_ICC_PROFILE_1` for the second screen); None where there is none."""
+    if not os.environ.get("DISPLAY"):
+        return None
+    try:
+        server = display.Display()
+    except (error.DisplayError, OSError, ValueError):
+        return None
+    try:
+        held = server.screen().root.get_full_property(
+            server.intern_atom(f"{_ATOM}_{screen}" if screen else _ATOM), X.AnyPropertyType)
+        return _usable(bytes(held.value)) if held is not None and held.format == 8 else None
+    except (error.XError, error.ConnectionClosedError, *_FAILED):
+        return None
+    finally:
+        with suppress(error.ConnectionClosedError, OSError):
+            server.close()
+
+
+def from_colord(screen: int = 0) -> bytes | None:
+    """The profile that colord holds for a display, by the system's D-Bus; None where there is none."""
+    try:
+        with open_dbus_connection("SYSTEM") as bus:
+            manager = DBusAddress("/org/freedesktop/ColorManager", _COLORD, _COLORD)
+            devices = _call(bus, new_method_call(manager, "GetDevicesByKind", "s", ("display",)))[0]
+            device = DBusAddress(devices[screen if screen < len(devices) else 0], _COLORD, f"{_COLORD}.Device")
+            first = _property(bus, device, "Profiles")[0]
+            return _read(_property(bus, DBusAddress(first, _COLORD, f"{_COLORD}.Profile"), "Filename"))
+    except _FAILED:
+        return None
+
+
+def _call(bus, message) -> tuple:
+    return unwrap_msg(bus.send_and_get_reply(message, timeout=_TIMEOUT_S))
+
+
+def _property(bus, of: DBusAddress, name: str):
+    return _call(bus, Properties(of).get(name))[0][1]
