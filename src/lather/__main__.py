@@ -34,6 +34,7 @@ COMMANDS = {
     "proof": "writes a proof sheet for the client, or takes their answer in",
     "log": "the logbook: jobs, minutes, earnings; CSV, backup, repair, import",
     "practice": "makes practice pictures with known flaws",
+    "install": "puts Lather into your own menu, as what opens .lather files; --remove takes it out again",
     "bench": "measures the speed table",
     "shots": "PNG of each main view with the demo job",
 }

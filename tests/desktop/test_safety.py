@@ -136,5 +136,5 @@ class InstallTest(ProcessCase):
         done = subprocess.run([self.folder / ".local/bin/lather", "--version"], env=env, capture_output=True, text=True)
         self.assertIn("Lather", done.stdout)
         subprocess.run([ROOT / "lather", "install", "--remove"], env=env, check=True, capture_output=True)
-        left = [p for p in self.folder.rglob("lather*") if p.is_file() and "mime.cache" not in p.name]
+        left = [p for p in self.folder.rglob("*lather*") if p.is_file() and "cache" not in p.name]
         self.assertEqual(left, [])

@@ -1,6 +1,38 @@
 """Compile the fast loops once, so that the first stroke does not wait. Numba keeps them beside the code."""
 
+import hashlib
+import os
+import platform
+from collections.abc import Callable
+from pathlib import Path
+
+import numba
 import numpy as np
+
+from lather import __version__
+
+_STEPS = 8
+
+
+def _mark() -> Path:
+    """There once all loops of this version were compiled on this machine, for the code where it lies."""
+    code = Path(__file__).parents[1]
+    key = f"{__version__} {numba.__version__} {platform.machine()} {code}"
+    cache = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
+    return cache / "lather" / f"compiled-{hashlib.blake2b(key.encode(), digest_size=8).hexdigest()}"
+
+
+def is_warm() -> bool:
+    """False at the first start after an installation: then the loops are compiled, which takes about a minute."""
+    return _mark().is_file()
+
+
+def _keep_mark() -> None:
+    try:
+        _mark().parent.mkdir(parents=True, exist_ok=True)
+        _mark().touch()
+    except OSError:
+        pass  # then it is said once more at the next start
 
 
 def _spotted_skin(rng) -> np.ndarray:
@@ -13,8 +45,19 @@ def _spotted_skin(rng) -> np.ndarray:
     return np.clip(values, 0, 0.999)
 
 
-def run() -> None:
-    """Run each compiled loop on a tiny picture, with the types that real work uses."""
+def run(tell: Callable[[float], None] = lambda share: None) -> None:
+    """Run each compiled loop on a tiny picture, with the types that real work uses. tell(share done)."""
+    done = iter(range(1, _STEPS + 1))
+
+    def step() -> None:
+        tell(next(done, _STEPS) / _STEPS)
+
+    _run(step)
+    _keep_mark()
+    tell(1.0)
+
+
+def _run(step: Callable[[], None]) -> None:
     from dataclasses import replace
 
     from lather.core.colour import profiles
@@ -49,6 +92,7 @@ def run() -> None:
                 job = AddEdits("mend", layer_id, (stroke,)).apply(job)
                 engine.pixels(job, Rect(100, 100, 200, 200))
                 engine.pixels(job, Rect(50, 50, 100, 100), 1)
+        step()
         for stage_id, tool, settings in (
             ("split", "mix", {"band": "tone"}), ("split", "veil", {"band": "veil"}),
             ("grain", "grain", grain_settings(GrainModel(((0.5, 1.0),), 0.6, 0.3))), ("shape", "push", {}),
@@ -64,6 +108,7 @@ def run() -> None:
             layer = Layer(new_id(), kind, kind, settings=settings | {"everywhere": True})
             job = AddLayer(stage_id, layer, 0).apply(job)
         engine.pixels(job, Rect(100, 100, 200, 200))
+        step()
         masking = LiveStroke(engine, job, "colour", job.stage("colour").layers[0].id, replace(edit, tool="mask"))
         masking.extend(edit.points)
         masking.pixels(Rect(100, 100, 200, 200))
@@ -78,7 +123,9 @@ def run() -> None:
         live.pixels(Rect(45, 45, 75, 75), 1)
         patch = Patch([(Rect(0, 0, 2, 2), np.zeros((2, 2, 3), np.int16))], photo.bounds)
         Patch.from_png_pieces(patch.to_png_pieces(), photo.bounds)
+        step()
     find_all(photo)
+    step()
     look.patches([(np.zeros((40, 40, 4), np.float32), np.ones((40, 40), np.float32))], np.array([(20.0, 20.0, 6.0)]))
     drag = replace(stroke, tool="drag", offset=None)
     solve_stroke(drag, read=lambda rect: photo.read(rect), original=lambda rect: photo.read(rect), bounds=photo.bounds)

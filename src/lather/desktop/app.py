@@ -4,8 +4,6 @@ import atexit
 import os
 import signal
 import sys
-import threading
-from contextlib import suppress
 from pathlib import Path
 
 from PyQt6 import sip
@@ -14,8 +12,8 @@ from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
 from lather import interrupt
-from lather.core import warmup
 from lather.desktop.canvas import pointer
+from lather.desktop.compiling import Compiling
 from lather.desktop.settings.applied import SCALE, SCALED_BY_SETTING, apply, apply_scale
 from lather.desktop.theme import icons
 from lather.desktop.theme.style import font, load_fonts
@@ -72,7 +70,7 @@ def run(path: str | Path | None = None, *, demo: bool = False) -> int:
         QTimer.singleShot(0, window.open_demo)
     elif path is not None:
         QTimer.singleShot(0, lambda: window.open_path(path))
-    threading.Thread(target=_warm_up, name="warm-up", daemon=True).start()
+    Compiling(window).start()
     unsaved: list[str] = []
     for number in (signal.SIGINT, signal.SIGTERM):
         # not at once: it may come in the middle of opening or closing something
@@ -96,11 +94,6 @@ def _start_again(files: list[str]) -> None:
         os.environ.pop(SCALE, None)
     _end_application()
     os.execv(sys.executable, [sys.executable, "-m", "lather", "open", *files])
-
-
-def _warm_up() -> None:
-    with suppress(RuntimeError):  # the program ends before all is warm: no more work is taken on
-        warmup.run()
 
 
 def _stop(app: QApplication, window, unsaved: list) -> None:

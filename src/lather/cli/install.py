@@ -1,0 +1,63 @@
+"""lather install"""
+
+import argparse
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+from lather.core.errors import RequestError
+from lather.core.imageio.atomic import write_atomically
+
+_CODE = Path(__file__).parents[1]
+_ENTRY = _CODE / "desktop" / "entry"
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--remove", action="store_true", help="take them away again")
+
+
+def program() -> Path:
+    """What starts Lather: the script of a checkout, or the command that pip put beside its Python."""
+    checkout = _CODE.parents[1] / "lather"
+    if checkout.is_file():
+        return checkout
+    beside = Path(sys.executable).parent / "lather"
+    if beside.is_file():
+        return beside
+    raise RequestError(f"There is no command `lather` beside {sys.executable}; install Lather by pip again.")
+
+
+def _files(home: Path, data: Path) -> dict[str, tuple[Path, Path]]:
+    """{what: (target, source)}"""
+    return {
+        "entry": (data / "applications" / "lather.desktop", _ENTRY / "lather.desktop"),
+        "type": (data / "mime" / "packages" / "lather.xml", _ENTRY / "lather-mime.xml"),
+        "icon": (data / "icons" / "hicolor" / "scalable" / "apps" / "lather.svg",
+                 _CODE / "desktop" / "theme" / "icons" / "lather.svg"),
+        "about": (data / "metainfo" / "org.lather.Lather.metainfo.xml", _ENTRY / "org.lather.Lather.metainfo.xml"),
+        "command": (home / ".local" / "bin" / "lather", program()),
+    }
+
+
+def run(arguments: argparse.Namespace) -> int:
+    home = Path.home()
+    data = Path(os.environ.get("XDG_DATA_HOME") or home / ".local" / "share")
+    for what, (target, source) in _files(home, data).items():
+        if arguments.remove:
+            target.unlink(missing_ok=True)
+            continue
+        target.parent.mkdir(parents=True, exist_ok=True)
+        if what == "command":
+            target.unlink(missing_ok=True)
+            target.symlink_to(source)
+        else:
+            text = source.read_text(encoding="utf-8").replace("Exec=lather ", f'Exec="{program()}" ')
+            write_atomically(target, lambda file, text=text: file.write(text.encode()))
+    for command, folder in (("update-mime-database", "mime"), ("update-desktop-database", "applications")):
+        if shutil.which(command) and (data / folder).is_dir():
+            subprocess.run([command, str(data / folder)], check=False, capture_output=True)
+    print("lather: taken out of the menu" if arguments.remove else
+          "lather: in the menu, and `.lather` files open with it; the command is in ~/.local/bin")
+    return 0
