@@ -11,6 +11,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--out", required=True, help="folder for the PNG files, made if it is not there")
     parser.add_argument("--stage", action="append", metavar="STAGE",
                         help="only the pictures of these stages or views (the desk is always taken); without it all")
+    parser.add_argument("--handbook", metavar="DIR", help="also write the handbook's pictures, smaller, as JPEG, there")
 
 
 def run(arguments: argparse.Namespace) -> int:
@@ -25,6 +26,7 @@ def run(arguments: argparse.Namespace) -> int:
     with tempfile.TemporaryDirectory(prefix="lather-shots-") as folder:
         for own in ("CONFIG", "DATA"):  # the same pictures on anybody's machine: no cards, keys or jobs of one's own
             os.environ[f"XDG_{own}_HOME"] = folder
-        for path in take_shots(arguments.out, arguments.stage or (*STAGE_SHOTS, *VIEW_SHOTS)):
+        for path in take_shots(arguments.out, arguments.stage or (*STAGE_SHOTS, *VIEW_SHOTS),
+                               handbook=arguments.handbook):
             print(path)
     return 0

@@ -5,6 +5,7 @@ from collections.abc import Collection
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QPixmap
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QScrollArea
 
@@ -24,7 +25,7 @@ from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.driving import drag, hover, wait_for
 from lather.desktop.input.pen_stand_in import PenStandIn
 from lather.desktop.practice.open_lesson import begin_lesson
-from lather.desktop.rooms import open_sitting
+from lather.desktop.rooms import open_sitting, show_room
 from lather.desktop.stages.colour import shots as colour
 from lather.desktop.stages.crisp import shots as crisp
 from lather.desktop.stages.even import shots as even
@@ -40,8 +41,10 @@ STAGE_SHOTS = {"strands": strands.take, "split": split.take, "even": even.take, 
                "colour": colour.take, "shape": shape.take, "grain": grain.take, "crisp": crisp.take,
                "finish": finish.take}
 
-VIEW_SHOTS = ("over", "tour", "review", "brief", "deliver", "logbook", "practice", "sitting")
+VIEW_SHOTS = ("over", "tour", "review", "brief", "deliver", "logbook", "practice", "sitting", "settings", "handbook")
 """Pictures of views that are no stage's."""
+_HANDBOOK_PX, _HANDBOOK_QUALITY = 1000, 84
+_ONLY_IN_HANDBOOK = ("tour", "review-side")
 _LOOKED_THROUGH = 20
 _FACE = ("cheek", "forehead", "nose")
 
@@ -191,13 +194,26 @@ def _sitting(window: MainWindow, folder: Path) -> None:
     wait_for(room.idle, 60)
 
 
-def take_shots(folder: str | Path, only: Collection[str] = (*STAGE_SHOTS, *VIEW_SHOTS)) -> list[Path]:
-    """Write the PNG files; returns their paths. only: stages and views that are taken. Raises SaveError."""
-    folder = Path(folder)
+def _folder(path: str | Path) -> Path:
     try:
-        folder.mkdir(parents=True, exist_ok=True)
+        Path(path).mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise SaveError(f"The folder {folder} cannot be made ({error.strerror}); choose another.") from error
+        raise SaveError(f"The folder {path} cannot be made ({error.strerror}); choose another.") from error
+    return Path(path)
+
+
+def _save(picture: QPixmap, path: Path, quality: int = -1) -> Path:
+    if not picture.save(str(path), quality=quality):
+        raise SaveError(f"{path} could not be written; choose another folder.")
+    return path
+
+
+def take_shots(folder: str | Path, only: Collection[str] = (*STAGE_SHOTS, *VIEW_SHOTS), *,
+               handbook: str | Path | None = None) -> list[Path]:
+    """Write the PNG files; returns their paths. only: stages and views that are taken. handbook: folder for all of them
+    as smaller JPEG. Raises SaveError.
+    """
+    folder, book = _folder(folder), _folder(handbook) if handbook else None
     make_application()
     made: list[Path] = []
     window = MainWindow()
@@ -211,11 +227,12 @@ def take_shots(folder: str | Path, only: Collection[str] = (*STAGE_SHOTS, *VIEW_
             canvas.ask()
             wait_for(canvas.ready)
         wait_for(lambda: False, 0.2)
-        path = folder / f"{name}.png"
         picture = window.grab()
-        if not picture.save(str(path)):
-            raise SaveError(f"{path} could not be written; choose another folder.")
-        made.append(path)
+        if name not in _ONLY_IN_HANDBOOK:
+            made.append(_save(picture, folder / f"{name}.png"))
+        if book is not None:
+            small = picture.scaledToWidth(_HANDBOOK_PX, Qt.TransformationMode.SmoothTransformation)
+            made.append(_save(small, book / f"{name}.jpg", _HANDBOOK_QUALITY))
 
     shot("start")
     plate = demo_plate()
@@ -266,5 +283,11 @@ def take_shots(folder: str | Path, only: Collection[str] = (*STAGE_SHOTS, *VIEW_
             window.show_state()
             _sitting(window, Path(photos))
             shot("sitting")
+    for name, page in (("settings", ""), ("handbook", "even")):
+        if name in only:
+            show_room(window, name)
+            if page:
+                window.screens[name].open_page(page)
+            shot(name)
     window.close()
     return made
