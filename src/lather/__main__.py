@@ -36,6 +36,7 @@ COMMANDS = {
     "practice": "makes practice pictures with known flaws",
     "install": "puts Lather into your own menu, as what opens .lather files; --remove takes it out again",
     "bench": "measures the speed table",
+    "texts": "all texts of the interface as a TS file, for a translation",
     "shots": "PNG of each main view with the demo job",
 }
 _LONGEST_COMPLAINT = 300

@@ -22,6 +22,7 @@ from lather.core.session import Session
 from lather.desktop import settings
 from lather.desktop.background import Background
 from lather.desktop.panels.value_slider import ValueSlider
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
@@ -79,7 +80,7 @@ class DevelopDialog(QDialog):
     def __init__(self, window, name: str, data: bytes, measured: float, start: Development):
         super().__init__(window)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setWindowTitle(f"Develop {name}")
+        self.setWindowTitle(tr(f"Develop {name}"))
         self.setAccessibleName("Develop")
         self._data, self._name, self._measured = data, name, measured
         self._background = Background(self)
@@ -87,10 +88,10 @@ class DevelopDialog(QDialog):
         self.kelvin = ValueSlider("Light", KELVIN.low, KELVIN.high, start.kelvin or round(measured, -1), unit="K",
                                   step=10, logarithmic=True)
         self.tint = ValueSlider("Green – magenta", TINT.low, TINT.high, start.tint, unit="")
-        self.as_measured = QPushButton("As the camera measured")
-        self.open_button, self.cancel = QPushButton("Open"), QPushButton("Cancel")
+        self.as_measured = QPushButton(tr("As the camera measured"))
+        self.open_button, self.cancel = QPushButton(tr("Open")), QPushButton(tr("Cancel"))
         self.open_button.setObjectName("primary")
-        self.picture = QLabel("Developing …")
+        self.picture = QLabel(tr("Developing …"))
         self.picture.setFixedSize(_SEEN_PX, _SEEN_PX)
         self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.picture.setStyleSheet(f"background: {theme().surround};")
@@ -114,10 +115,10 @@ class DevelopDialog(QDialog):
         column = QVBoxLayout()
         column.setSpacing(10)
         row.addLayout(column)
-        title = QLabel("Developed neutrally")
+        title = QLabel(tr("Developed neutrally"))
         title.setFont(font(strong=True))
-        words = QLabel("No curve, no look, 16 bits. What is set here can be changed later: the title’s menu plays the "
-                       "whole retouch on another development.")
+        words = QLabel(tr("No curve, no look, 16 bits. What is set here can be changed later: the title’s menu plays "
+                          "the whole retouch on another development."))
         words.setObjectName("quiet")
         words.setWordWrap(True)
         words.setFixedWidth(300)
@@ -162,8 +163,8 @@ class DevelopDialog(QDialog):
         self.picture.setPixmap(QPixmap.fromImage(image).scaled(
             _SEEN_PX, _SEEN_PX, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation))
         clipped = float((codes.max(-1) >= 255).mean())
-        self.said.setText(f"{100 * clipped:.1f} % of it is clipped white." if clipped > 0.0005 else
-                          "Nothing is clipped.")
+        self.said.setText(tr(f"{100 * clipped:.1f} % of it is clipped white." if clipped > 0.0005 else
+                             "Nothing is clipped."))
 
     def idle(self) -> bool:
         return self._background.idle()

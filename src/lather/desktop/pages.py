@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QImage, QPageLayout, QPageSize, QPainter, QPdfWr
 
 from lather.core.errors import SaveError
 from lather.core.imageio.atomic import write_atomically
+from lather.desktop.texts import tr
 
 _DPI = 300
 _MARGIN_MM = 16.0
@@ -41,7 +42,7 @@ def write_pdf(html: str, path: str | Path, title: str) -> int:
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
     writer = QPdfWriter(buffer)
     writer.setResolution(_DPI)
-    writer.setTitle(title)
+    writer.setTitle(tr(title))
     writer.setCreator("Lather")
     writer.setPageLayout(QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait,
                                      QMarginsF(*[_MARGIN_MM] * 4), QPageLayout.Unit.Millimeter))

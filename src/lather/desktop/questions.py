@@ -5,18 +5,19 @@ from PyQt6.QtWidgets import QMessageBox, QWidget
 from lather.core.errors import ChangedOnDisk
 from lather.core.job.journal import Leftover
 from lather.core.job.member_names import readable_name
+from lather.desktop.texts import tr
 
 
 def ask(parent: QWidget, text: str, answers: dict[str, str], *, otherwise: str) -> str:
     """The key of the answer that was chosen; `otherwise` for Esc. The first answer is the usual one."""
     box = QMessageBox(parent)
-    box.setText(text)
+    box.setText(tr(text))
     buttons = {}
     for number, (key, label) in enumerate(answers.items()):
         role = QMessageBox.ButtonRole.AcceptRole if number == 0 else QMessageBox.ButtonRole.ActionRole
         if key == otherwise:
             role = QMessageBox.ButtonRole.RejectRole
-        buttons[key] = box.addButton(label, role)
+        buttons[key] = box.addButton(tr(label), role)
     box.setDefaultButton(next(iter(buttons.values())))
     box.setEscapeButton(buttons[otherwise])
     box.exec()

@@ -47,6 +47,7 @@ from lather.desktop.screens.held import Screens
 from lather.desktop.screens.review import ReviewScreen
 from lather.desktop.screens.start import StartScreen
 from lather.desktop.sitting.control import SittingControl
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import style_sheet
 
 _FREED_AFTER_MS = 1000
@@ -309,12 +310,12 @@ class MainWindow(QMainWindow):
     def show_state(self) -> None:
         if self.job is None:
             self.header.show_job("", "", "")
-            self.setWindowTitle("Lather")
+            self.setWindowTitle(tr("Lather"))
             return
         job = self.job.job
         subtitle = " · ".join(str(job.brief[k]) for k in ("frame", "kind") if job.brief.get(k))
         self.header.show_job(job.title, subtitle, self.job.state_text())
-        self.setWindowTitle(f"{'' if self.job.saved else '• '}{job.title} – Lather")
+        self.setWindowTitle(tr(f"{'' if self.job.saved else '• '}{job.title} – Lather"))
 
     # time
 

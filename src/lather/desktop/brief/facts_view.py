@@ -7,6 +7,7 @@ from lather.core.gauges.judged import judged_gauges
 from lather.core.kinds.registry import kind_of
 from lather.core.measure.facts import PhotoFacts, meanings
 from lather.core.plan.plan import Plan
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 
 
@@ -31,7 +32,7 @@ class RowsView(QScrollArea):
         grid.setHorizontalSpacing(16)
         grid.setVerticalSpacing(6)
         for number, (what, value, means) in enumerate(rows):
-            words = (QLabel(what), QLabel(value), QLabel(means))
+            words = (QLabel(tr(what)), QLabel(tr(value)), QLabel(tr(means)))
             words[1].setFont(font(strong=True))
             words[2].setObjectName("quiet")
             words[2].setWordWrap(True)

@@ -8,6 +8,7 @@ from lather.core.plan.plan import AROUND, Plan, PlanRow
 from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.panels.fields import show_text, typed
 from lather.desktop.panels.switch import Switch
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
@@ -30,7 +31,7 @@ class PlanTable(QWidget):
         columns = (("", 32, 0), ("Stage", 64, 0), ("What", 120, 5), ("Start with", 120, 4), ("Finds", 44, 0),
                    ("Time", _TIME_PX, 0), ("Cost", 54, 0))
         for column, (text, width, stretch) in enumerate(columns):
-            head = QLabel(text)
+            head = QLabel(tr(text))
             head.setObjectName("quiet")
             head.setFont(font(SMALL_PT))
             if column >= 4:
@@ -56,7 +57,7 @@ class _Row:
     def __init__(self, table: PlanTable, grid: QGridLayout, number: int, row: PlanRow):
         self._table, self.stage_id, self._row = table, row.stage_id, row
         self.switch = Switch(f"{row.label}: do it", row.do)
-        self.name, self.what = QLabel(row.label), ElidedLabel(mode=Qt.TextElideMode.ElideRight)
+        self.name, self.what = QLabel(tr(row.label)), ElidedLabel(mode=Qt.TextElideMode.ElideRight)
         self.name.setFont(font(strong=True))
         self.start, self.minutes = QLineEdit(), QLineEdit()
         self.finds, self.cost = QLabel(), QLabel()
@@ -90,27 +91,27 @@ class _Row:
         self.switch.setChecked(row.do)
         self.name.setStyleSheet("" if row.do else quiet)
         self.what.setStyleSheet("" if row.do else quiet)
-        self.what.setText(row.what)
+        self.what.setText(tr(row.what))
         mark = " •" if "start" in row.overridden else ""
         show_text(self.start, f"{row.start_with}{mark}" if row.do else "–")
         self.start.setReadOnly(row.start is None or not row.do)
-        self.finds.setText(str(row.finds) if row.finds else "–")
+        self.finds.setText(tr(str(row.finds) if row.finds else "–"))
         mark = "• " if "minutes" in row.overridden else ""
         auto = row.do and not row.seconds and not row.overridden
         show_text(self.minutes, "auto" if auto else f"{mark}{clock_text(row.seconds)}" if row.do else "–")
         if row.stage_id != AROUND:
             self.minutes.setReadOnly(not row.do)
-        self.cost.setText(money(row.cost_cents) if row.do and priced and row.seconds else "–")
+        self.cost.setText(tr(money(row.cost_cents) if row.do and priced and row.seconds else "–"))
         proposed = row.proposed
         speed = "own speed" if row.own_speed else "shipped speed"
-        self.minutes.setToolTip(f"Written over; proposed: {clock_text(proposed.seconds)}. Empty it to take that again."
-                                if proposed is not None and "minutes" in row.overridden else
-                                f"At {speed}. Type minutes, or m:ss, to write over it.")
-        self.start.setToolTip(f"Written over; proposed: {proposed.start_with}. Empty it to take that again."
-                              if proposed is not None and "start" in row.overridden else
-                              "" if row.start is None else f"Type a number ({row.start[2]}) to start with.")
-        self.switch.setToolTip("Written over; switch it to take the proposal again" if "do" in row.overridden
-                               else f"{row.label}: {'do it' if row.do else 'leave it'}")
+        self.minutes.setToolTip(tr(f"Written over; proposed: {clock_text(proposed.seconds)}. Empty it to take that."
+                                   if proposed is not None and "minutes" in row.overridden else
+                                   f"At {speed}. Type minutes, or m:ss, to write over it."))
+        self.start.setToolTip(tr(f"Written over; proposed: {proposed.start_with}. Empty it to take that again."
+                                 if proposed is not None and "start" in row.overridden else
+                                 "" if row.start is None else f"Type a number ({row.start[2]}) to start with."))
+        self.switch.setToolTip(tr("Written over; switch it to take the proposal again" if "do" in row.overridden
+                                  else f"{row.label}: {'do it' if row.do else 'leave it'}"))
 
     def _take_minutes(self) -> None:
         text = typed(self.minutes).replace("•", "").strip()

@@ -18,6 +18,7 @@ from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.panels.fields import show_text, typed
 from lather.desktop.panels.flow import FlowLayout
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
 
@@ -27,7 +28,7 @@ _LABEL_PX = 108
 
 
 def quiet(text: str = "", *, small: bool = True) -> QLabel:
-    label = QLabel(text)
+    label = QLabel(tr(text))
     label.setObjectName("quiet")
     if small:
         label.setFont(font(SMALL_PT))
@@ -47,8 +48,8 @@ class SheetForm(QWidget):
         self.title, self.client = QLineEdit(), QLineEdit()
         self.title.setAccessibleName("Title of the job")
         self.client.setAccessibleName("Client")
-        self.title.setPlaceholderText("title of the job")
-        self.client.setPlaceholderText("client")
+        self.title.setPlaceholderText(tr("title of the job"))
+        self.client.setPlaceholderText(tr("client"))
         self.kind = Choices("Kind of job", {kind: _KIND_LABELS.get(kind, kind) for kind in job_kinds()},
                             "natural portrait")
         self.route = Choices("Route", {route.id: route.label for route in ROUTES.values()}, "light")
@@ -63,11 +64,11 @@ class SheetForm(QWidget):
         self.add_output = QPushButton("+")
         self.add_output.setObjectName("toggle")
         self.add_output.setAccessibleName("Add an output")
-        self.add_output.setToolTip("Add an output")
+        self.add_output.setToolTip(tr("Add an output"))
         self.shows = quiet()
         self.chips = {one.id: AnswerChip(one.label, one.answers) for one in AGREEMENTS.values()}
-        self.ask = QPushButton("Ask the client …")
-        self.ask.setToolTip("Writes a proof sheet for the client’s browser into the outbox")
+        self.ask = QPushButton(tr("Ask the client …"))
+        self.ask.setToolTip(tr("Writes a proof sheet for the client’s browser into the outbox"))
         self.minutes, self.rate, self.currency, self.price = (QLineEdit() for _ in range(4))
         self.speed = ElidedLabel(mode=Qt.TextElideMode.ElideRight)
         self.speed.setObjectName("quiet")
@@ -86,7 +87,7 @@ class SheetForm(QWidget):
                                    (self.currency, "Currency", 52), (self.price, "Price agreed", 100)):
             field.setAccessibleName(name)
             field.setFixedWidth(width)
-        self.price.setPlaceholderText("as planned")
+        self.price.setPlaceholderText(tr("as planned"))
         agreements = QWidget()
         flow = FlowLayout(agreements)
         for chip in self.chips.values():
@@ -188,16 +189,16 @@ class SheetForm(QWidget):
         self.kind.set_value(sheet.kind)
         route = route_of(sheet.route)
         self.route.set_value(route.id)
-        self.route_line.setText(route.line)
+        self.route_line.setText(tr(route.line))
         for agreement_id, chip in self.chips.items():
             chip.setVisible(sheet.is_child or not AGREEMENTS[agreement_id].children)
             chip.show_answer(agreed(job.brief, agreement_id))
         self._show_outputs()
         self._show_numbers()
         if plan is not None:
-            self.shows.setText(f"flaws under {plan.least_px:.1f} px will not show")
+            self.shows.setText(tr(f"flaws under {plan.least_px:.1f} px will not show"))
             jobs = plan.speed_jobs
-            self.speed.setText(f"own speed from {jobs} jobs" if jobs else "shipped speeds until 3 jobs are logged")
+            self.speed.setText(tr(f"own speed from {jobs} jobs" if jobs else "shipped speeds until 3 jobs are logged"))
 
     def _show_numbers(self) -> None:
         sheet = self._sheet
@@ -212,7 +213,7 @@ class SheetForm(QWidget):
         names = list(presets(presets_file()))
         if [self.preset.itemText(n) for n in range(1, self.preset.count())] != names:
             self.preset.clear()
-            self.preset.addItems(["Choose a set", *names])
+            self.preset.addItems([tr("Choose a set"), *names])
         known = presets(presets_file())
         held = next((name for name, specs in known.items() if specs == self._sheet.outputs), "")
         self.preset.setCurrentIndex(names.index(held) + 1 if held else 0)
@@ -227,9 +228,9 @@ class SheetForm(QWidget):
                 widget.deleteLater()
         self.output_chips = []
         for number, text in enumerate(words):
-            chip = QPushButton(text)
+            chip = QPushButton(tr(text))
             chip.setObjectName("toggle")
-            chip.setToolTip("Change this output")
+            chip.setToolTip(tr("Change this output"))
             chip.clicked.connect(lambda _, n=number: self.open_output(n))
             self.output_chips.append(chip)
             self._outputs_row.addWidget(chip)

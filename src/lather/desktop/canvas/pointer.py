@@ -5,6 +5,7 @@ import functools
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPixmap, QPolygonF
 
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import theme
 
@@ -109,7 +110,7 @@ def tag_place(x: float, y: float, width: float, view_width: float, view_height: 
 
 def draw_tag(painter: QPainter, x: float, y: float, text: str, *, right: bool = False) -> None:
     """A small dark tag with white text; (x, y) is its left (or right) end and middle. It stays inside the view."""
-    device = painter.device()
+    device, text = painter.device(), tr(text)
     scale = device.devicePixelRatioF()
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -12,6 +12,7 @@ from lather.desktop import settings
 from lather.desktop.delivery.output_row import small
 from lather.desktop.open_job import OpenJob
 from lather.desktop.panels.switch import Switch
+from lather.desktop.texts import tr
 
 _LABELS_PX = 90
 
@@ -29,9 +30,9 @@ class NamesForm(QWidget):
         self.folder.setAccessibleName("Folder")
         self.field = QComboBox()
         self.field.setAccessibleName("Insert a field")
-        self.field.setToolTip("Fields stand in braces and are filled in for each output")
-        self.field.addItems(["Insert field", *FIELDS.values()])
-        self.browse = QPushButton("Choose …")
+        self.field.setToolTip(tr("Fields stand in braces and are filled in for each output"))
+        self.field.addItems([tr("Insert field"), *(tr(says) for says in FIELDS.values())])
+        self.browse = QPushButton(tr("Choose …"))
         self.rights, self.capture, self.location = (
             Switch("Keep rights and author"), Switch("Keep date and camera"), Switch("Keep the place", False),
         )
@@ -54,7 +55,7 @@ class NamesForm(QWidget):
         keep.setSpacing(6)
         for switch, text in ((self.rights, "rights"), (self.capture, "date and camera"), (self.location, "place")):
             keep.addWidget(switch)
-            keep.addWidget(QLabel(text))
+            keep.addWidget(QLabel(tr(text)))
             keep.addSpacing(12)
         keep.addStretch(1)
         rows = (("Name pattern", self.pattern, self.field), ("Folder", self.folder, self.browse))

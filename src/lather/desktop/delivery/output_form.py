@@ -24,6 +24,7 @@ from lather.core.lengths import CM_PER
 from lather.desktop import settings
 from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.switch import Switch
+from lather.desktop.texts import tr
 from lather.desktop.theme.tokens import theme
 
 _FILE = "file"
@@ -63,7 +64,7 @@ class OutputForm(QFrame):
         self.why = QLabel()
         self.why.setStyleSheet(f"color: {theme().over};")
         self.why.setWordWrap(True)
-        self.remove = QPushButton("Remove this output")
+        self.remove = QPushButton(tr("Remove this output"))
         self._arrange()
         self._show_rows()
         self._connect()
@@ -97,21 +98,22 @@ class OutputForm(QFrame):
         self._print, self._px = QWidget(), QWidget()
         printed = QHBoxLayout(self._print)
         printed.setContentsMargins(0, 0, 0, 0)
-        for widget in (self.print_width, QLabel("×"), self.print_height, self.ppi, QLabel("seen from"), self.distance):
+        for widget in (self.print_width, QLabel("×"), self.print_height, self.ppi, QLabel(tr("seen from")),
+                       self.distance):
             printed.addWidget(widget)
         printed.addStretch(1)
         edge = QHBoxLayout(self._px)
         edge.setContentsMargins(0, 0, 0, 0)
         edge.addWidget(self.edge)
         edge.addStretch(1)
-        quality = QLabel("quality")
+        quality = QLabel(tr("quality"))
         self._quality_label = quality
         lines = (("Name", [self.name, self.count]), ("Size", [self.size]), ("", [self._px, self._print]),
-                 ("Seen on", [self.medium, self.sharpen, QLabel("sharpen for it")]),
+                 ("Seen on", [self.medium, self.sharpen, QLabel(tr("sharpen for it"))]),
                  ("Format", [self.format]), ("", [self.bits, quality, self.quality]), ("Profile", [self.profile]),
                  ("", [self.remove, self.why]))
         for number, (label, widgets) in enumerate(lines):
-            word = QLabel(label)
+            word = QLabel(tr(label))
             word.setObjectName("quiet")
             grid.addWidget(word, number, 0)
             line = QHBoxLayout()
@@ -178,7 +180,7 @@ class OutputForm(QFrame):
                 sharpen=self.sharpen.isChecked(), count=self.count.value(),
             )
         except RequestError as error:
-            self.why.setText(error.message)
+            self.why.setText(tr(error.message))
             self.why.show()
             return
         self.why.hide()

@@ -11,6 +11,7 @@ from lather.desktop import settings
 from lather.desktop.delivery.state_mark import ASKS, DONE, FAILED, NONE, RUNNING, StateMark
 from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.panels.switch import Switch
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
@@ -18,7 +19,7 @@ COLUMNS = (("", 36), ("Name", 118), ("Size", 138), ("Format, profile", 118), ("S
 
 
 def small(text: str = "") -> ElidedLabel:
-    label = ElidedLabel(text, mode=Qt.TextElideMode.ElideRight)
+    label = ElidedLabel(tr(text), mode=Qt.TextElideMode.ElideRight)
     label.setObjectName("quiet")
     label.setFont(font(SMALL_PT))
     return label
@@ -47,11 +48,11 @@ class OutputRow(QFrame):
         self.medium, self.sharpened, self.file = ElidedLabel(), small(), ElidedLabel()
         self.mark, self.words, self.more = StateMark(), ElidedLabel(mode=Qt.TextElideMode.ElideRight), small()
         self.words.setFont(font(strong=True))
-        self.edit = QPushButton("Change")
+        self.edit = QPushButton(tr("Change"))
         self.edit.setObjectName("flat")
-        self.edit.setToolTip("Change this output")
+        self.edit.setToolTip(tr("Change this output"))
         self.edit.clicked.connect(self.edited)
-        self.replace, self.number = QPushButton("Replace"), QPushButton("Number it")
+        self.replace, self.number = QPushButton(tr("Replace")), QPushButton(tr("Number it"))
         self.replace.clicked.connect(self.replaced)
         self.number.clicked.connect(self.numbered)
         for button in (self.replace, self.number):
@@ -93,22 +94,22 @@ class OutputRow(QFrame):
         self.spec = spec
         self.switch.setChecked(spec.on)
         self.setAccessibleName(f"Output {spec.name}")
-        self.name.setText(spec.name if spec.count == 1 else f"{spec.name} ({spec.count} ×)")
-        self.size.setText(spec.size_text(settings.value("length")))
+        self.name.setText(tr(spec.name if spec.count == 1 else f"{spec.name} ({spec.count} ×)"))
+        self.size.setText(tr(spec.size_text(settings.value("length"))))
         depth = "16 bit" if spec.bits == 16 else f"{spec.quality}" if spec.format in ("JPEG", "WebP") else "8 bit"
-        self.format.setText(f"{spec.format}, {depth}" if spec.format != "OpenRaster" else spec.format)
-        self.profile.setText(spec.profile_text())
+        self.format.setText(tr(f"{spec.format}, {depth}" if spec.format != "OpenRaster" else spec.format))
+        self.profile.setText(tr(spec.profile_text()))
         if width:
             size = spec.size_px(width, height)
             scale = max(size) / max(width, height)
-            self.pixels.setText(f"{size[0]} × {size[1]} px{f' · {scale:.2f} ×' if scale > 1.004 else ''}")
+            self.pixels.setText(tr(f"{size[0]} × {size[1]} px{f' · {scale:.2f} ×' if scale > 1.004 else ''}"))
             self.pixels.set_tip(f"Enlarged {scale:.2f} ×: more pixels, not more detail" if scale > 1.004 else "")
             how = sharpening_of(spec, width, height)
-            self.medium.setText(MEDIA[spec.medium] if how is not None else "not at all")
-            self.sharpened.setText(how.text() if how is not None else "layers kept" if spec.format == "OpenRaster"
-                                   else "as it is")
+            self.medium.setText(tr(MEDIA[spec.medium] if how is not None else "not at all"))
+            self.sharpened.setText(tr(how.text() if how is not None else "layers kept" if spec.format == "OpenRaster"
+                                      else "as it is"))
         if path is not None:
-            self.file.setText(path.name)
+            self.file.setText(tr(path.name))
         ink = "" if spec.on else f"color: {theme().quiet_ink};"
         for label in (self.name, self.size, self.format, self.medium, self.file):
             label.setStyleSheet(ink)
@@ -116,10 +117,10 @@ class OutputRow(QFrame):
     def show_state(self, state: str, words: str = "", more: str = "", share: float = 0.0) -> None:
         self.state = state
         self.mark.show_state(state, share)
-        self.words.setText(words)
+        self.words.setText(tr(words))
         colour = {ASKS: theme().near_text, FAILED: theme().over}.get(state)
         self.words.setStyleSheet(f"color: {colour};" if colour else "")
-        self.more.setText(more)
+        self.more.setText(tr(more))
         for button in (self.replace, self.number):
             button.setVisible(state == ASKS)
         self.edit.setVisible(state != ASKS)

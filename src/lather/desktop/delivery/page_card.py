@@ -8,6 +8,7 @@ from lather.desktop.delivery.state_mark import DONE, FAILED, NONE, StateMark
 from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.panels.frames import Card
 from lather.desktop.panels.switch import Switch
+from lather.desktop.texts import tr
 from lather.desktop.theme.tokens import theme
 
 
@@ -22,7 +23,7 @@ class PageCard(Card):
         head = self.add_head(title)
         self.switch = Switch(f"{title}: write it", bool(on))
         self.switch.clicked.connect(self.switched)
-        self.button = QPushButton(button)
+        self.button = QPushButton(tr(button))
         self.button.setObjectName("toggle")
         self.button.clicked.connect(self.wanted)
         if on is not None:
@@ -41,7 +42,7 @@ class PageCard(Card):
     def show_state(self, state: str, words: str = "") -> None:
         self.mark.show_state(state)
         self.mark.setVisible(state != NONE)
-        self.words.setText(words)
+        self.words.setText(tr(words))
         self.words.setStyleSheet(f"color: {theme().over};" if state == FAILED else "")
 
     @property

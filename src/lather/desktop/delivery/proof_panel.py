@@ -18,6 +18,7 @@ from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.gauge import Gauge
 from lather.desktop.panels.panel_head import panel_head
 from lather.desktop.panels.switch import Switch
+from lather.desktop.texts import tr
 
 _MOST_OUT = Band(0.0, 1.0, "colours that the output cannot hold come out flatter")
 _MOST_SHIFT = Band(0.0, 5.0, "from here a shift is seen without comparing")
@@ -41,7 +42,7 @@ class ProofPanel(QWidget):
         self.view = ProofView()
         self.out, self.shift = Gauge("Out of gamut", high=5.0), Gauge("Largest shift", high=12.0)
         self.intent = QComboBox()
-        self.intent.addItems(["Relative", "Perceptual"])
+        self.intent.addItems([tr("Relative"), tr("Perceptual")])
         self.intent.setAccessibleName("How colours out of reach are brought in")
         self.black = Switch("Black point", True)
         self._arrange()
@@ -60,7 +61,7 @@ class ProofPanel(QWidget):
         head.addStretch(1)
         head.addWidget(self.gamut)
         head.addSpacing(2)
-        head.addWidget(QLabel("gamut warning"))
+        head.addWidget(QLabel(tr("gamut warning")))
         column.addLayout(head)
         column.addWidget(self.view, 1)
         foot = QVBoxLayout()
@@ -77,7 +78,7 @@ class ProofPanel(QWidget):
         line.addWidget(self.intent)
         line.addSpacing(10)
         line.addWidget(self.black)
-        line.addWidget(QLabel("black point"))
+        line.addWidget(QLabel(tr("black point")))
         line.addStretch(1)
         foot.addLayout(line)
         column.addLayout(foot)
@@ -134,7 +135,7 @@ class ProofPanel(QWidget):
                "proof": f"{name} · {paper} · {self.intent.currentText().lower()}"}[mode]
         warned = self.proof if mode == "proof" and self.gamut.isChecked() else None
         self.view.show_picture(shown, tag, warned)
-        self.of.setText(f"of {name}, {paper}" if name else "")
+        self.of.setText(tr(f"of {name}, {paper}" if name else ""))
         if self.proof is not None:
             share = 100 * self.proof.out_share
             self.out.show_value(share, f"{share:.1f} %", _MOST_OUT)

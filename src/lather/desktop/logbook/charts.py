@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from lather.core.job.sheet import clock_text, money
 from lather.core.record.statistics import AgainstPlan, Earned, FindSpeed, StageMinutes
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
@@ -44,7 +45,7 @@ class Chart(QWidget):
     def say(self, text: str) -> None:
         self.said = text
         self.setAccessibleName(f"{self.name}: {text}")
-        self.setToolTip(text)
+        self.setToolTip(tr(text))
         self.update()
 
     def plot(self) -> QRectF:
@@ -59,7 +60,7 @@ class Chart(QWidget):
     def empty(self, painter: QPainter, text: str) -> None:
         painter.setFont(font(SMALL_PT))
         painter.setPen(QColor(theme().quiet_ink))
-        painter.drawText(QRectF(self.rect()), int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap), text)
+        painter.drawText(QRectF(self.rect()), int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap), tr(text))
 
     def grid(self, painter: QPainter, top: float, step: float) -> None:
         t, area = theme(), self.plot()
@@ -78,7 +79,7 @@ def _word(painter: QPainter, x: float, y: float, text: str, colour: str, *, stro
     """A word in the middle of a place."""
     painter.setFont(font(_TINY_PT, strong=strong))
     painter.setPen(QColor(colour))
-    painter.drawText(QRectF(x - 150, y - 8, 300, 16), int(Qt.AlignmentFlag.AlignCenter), text)
+    painter.drawText(QRectF(x - 150, y - 8, 300, 16), int(Qt.AlignmentFlag.AlignCenter), tr(text))
 
 
 def _bar(painter: QPainter, box: QRectF, *, hollow: bool, colour: str) -> None:
@@ -133,7 +134,7 @@ def _legend(painter: QPainter, area: QRectF, entries: Sequence[tuple[str, bool, 
         _bar(painter, QRectF(x, 5, 9, 9), hollow=hollow, colour=colour)
         painter.setPen(QColor(theme().quiet_ink))
         painter.setFont(font(_TINY_PT))
-        painter.drawText(QRectF(x + 13, 1, 50, 17), int(Qt.AlignmentFlag.AlignVCenter), text)
+        painter.drawText(QRectF(x + 13, 1, 50, 17), int(Qt.AlignmentFlag.AlignVCenter), tr(text))
         x += 62
 
 

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QLabel, QTableView, 
 from lather.core.job.sheet import clock_text, money
 from lather.core.kinds.registry import kind_of
 from lather.core.record.entries import LogEntry, Sums, sums
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import theme
 
@@ -192,7 +193,7 @@ class LogTable(QWidget):
                  _signed(total.against_s), str(total.finds), f"{total.all_inside} all inside", str(total.files), prices,
                  money(total.earned_cents))
         for number, (label, text) in enumerate(zip(self.sums, texts)):
-            label.setText(text)
+            label.setText(tr(text))
             side = Qt.AlignmentFlag.AlignRight if number in _RIGHT else Qt.AlignmentFlag.AlignLeft
             label.setAlignment(side | Qt.AlignmentFlag.AlignVCenter)
         self._later.start()

@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidg
 from lather.desktop.controls.face import FaceControl
 from lather.desktop.controls.fence import FenceControl
 from lather.desktop.panels.value_slider import ValueSlider
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 
 
@@ -17,7 +18,7 @@ class AreasPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        title = QLabel("Fence and face")
+        title = QLabel(tr("Fence and face"))
         title.setFont(font(strong=True))
         column.addWidget(title)
         row = QHBoxLayout()
@@ -45,9 +46,9 @@ class AreasPanel(QWidget):
 
     @staticmethod
     def _button(text: str, tip: str) -> QPushButton:
-        button = QPushButton(text)
+        button = QPushButton(tr(text))
         button.setObjectName("toggle")
-        button.setToolTip(tip)
+        button.setToolTip(tr(tip))
         return button
 
     def refresh(self) -> None:

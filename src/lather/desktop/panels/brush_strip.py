@@ -12,6 +12,7 @@ from lather.desktop.panels.build_up_graph import BuildUpGraph
 from lather.desktop.panels.cards_button import CardsButton
 from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.value_slider import ValueSlider
+from lather.desktop.texts import tr
 from lather.desktop.theme.icons import icon
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import BRUSH_STRIP_PX, SMALL_PT, theme
@@ -73,12 +74,12 @@ class BrushStrip(QWidget):
         row.addLayout(sliders, 4)
         for slider, name, scale in ((self.size, "size_px", 1), (self.edge, "edge", 100),
                                     (self.ceiling, "ceiling", 100), (self.flow, "flow", 100)):
-            slider.setToolTip(tips[slider])
+            slider.setToolTip(tr(tips[slider]))
             slider.changed.connect(lambda v, _, name=name, scale=scale: self._set(name, v / scale))
             slider.setMaximumWidth(112)
             sliders.addWidget(slider, 1)
         self.area_feather = ValueSlider("Feather", 0, 200, 32, unit="px")
-        self.area_feather.setToolTip("How far inwards the rim of an outline fades")
+        self.area_feather.setToolTip(tr("How far inwards the rim of an outline fades"))
         self.area_feather.setMaximumWidth(112)
         self.area_feather.changed.connect(self._set_area_feather)
         row.addWidget(self.area_feather, 1)
@@ -101,12 +102,12 @@ class BrushStrip(QWidget):
         group = QButtonGroup(self)
         for tool in TOOLS.values():  # those that the stage in hand does not have are hidden
             button = QToolButton()
-            button.setText(tool.label)
+            button.setText(tr(tool.label))
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setIconSize(QSize(22, 22))
             button.setCheckable(True)
             button.setFixedSize(_TOOL_PX, 58)
-            button.setToolTip(f"{tool.label}: {tool.hint}")
+            button.setToolTip(tr(f"{tool.label}: {tool.hint}"))
             button.setAccessibleName(f"{tool.label}: {tool.hint}")
             button.setFont(font(SMALL_PT))
             button.setStyleSheet(
@@ -123,7 +124,7 @@ class BrushStrip(QWidget):
     def _add_modes(self, tools: tuple[str, ...], name: str, labels: dict[str, str], tip: str) -> None:
         """One choice for tools that share their modes."""
         choice = Choices(name, labels, TOOLS[tools[0]].modes[0])
-        choice.setToolTip(tip)
+        choice.setToolTip(tr(tip))
         choice.chosen.connect(self._set_mode)
         self.modes |= dict.fromkeys(tools, choice)
 
@@ -132,7 +133,7 @@ class BrushStrip(QWidget):
             "tone", "Copy the tone only: pores and grain of the place stay as they are", "own_texture", QHBoxLayout())
         self.own_texture.clicked.disconnect()
         self.own_texture.clicked.connect(self._set_own_texture)
-        self.pen_label = QLabel("Pen")
+        self.pen_label = QLabel(tr("Pen"))
         self.pen = QWidget()
         pens = QHBoxLayout(self.pen)
         pens.setContentsMargins(0, 0, 0, 0)
@@ -186,9 +187,9 @@ class BrushStrip(QWidget):
     def _pen_button(self, label: str, tip: str, name: str, row: QHBoxLayout) -> QToolButton:
         t = theme()
         button = QToolButton()
-        button.setText(label)
+        button.setText(tr(label))
         button.setCheckable(True)
-        button.setToolTip(tip)
+        button.setToolTip(tr(tip))
         button.setAccessibleName(tip)
         button.setFont(font(SMALL_PT))
         button.setFixedHeight(24)
@@ -324,9 +325,9 @@ class BrushStrip(QWidget):
         turn = self.state.turn
         self.mirror.setChecked(turn.mirror)
         self.mirror.setVisible(self.state.needs_source)
-        self.turned.setText(f"{turn.rotation_deg:.0f}°")
-        self.turned.setToolTip(f"The source is turned {turn.rotation_deg:.0f}° and laid at {turn.scale * 100:.0f} %; "
-                               "press to lay it straight again")
+        self.turned.setText(tr(f"{turn.rotation_deg:.0f}°"))
+        self.turned.setToolTip(tr(f"The source is turned {turn.rotation_deg:.0f}° and laid at {turn.scale * 100:.0f} "
+                                  "%; press to lay it straight again"))
         self.turned.setVisible(self.state.needs_source and (turn.rotation_deg != 0 or turn.scale != 1))
         self.graph.set_brush(brush)
         self.other_side.setVisible(TOOLS[tool].mirrors)

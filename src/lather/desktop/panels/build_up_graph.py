@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QWidget
 
 from lather.core.brush.build_up import coverage_after, passes_to_reach
 from lather.core.brush.values import Brush
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import theme
 
@@ -28,7 +29,7 @@ class BuildUpGraph(QWidget):
         half, most = passes_to_reach(brush, 0.5), passes_to_reach(brush, 0.9)
         self.text = "lays down nothing" if half is None else f"half in {half} · 90 % in {most}"
         self.setAccessibleName(f"Build-up: {self.text}")
-        self.setToolTip("Coverage after so many strokes over the same place")
+        self.setToolTip(tr("Coverage after so many strokes over the same place"))
         self.update()
 
     def paintEvent(self, event) -> None:
@@ -56,4 +57,4 @@ class BuildUpGraph(QWidget):
         painter.drawPolyline(QPolygonF(points))
         painter.setPen(QColor(t.quiet_ink))
         painter.setFont(font(7.6))
-        painter.drawText(QRectF(4, 40, self.width() - 8, 16), Qt.AlignmentFlag.AlignCenter, self.text)
+        painter.drawText(QRectF(4, 40, self.width() - 8, 16), Qt.AlignmentFlag.AlignCenter, tr(self.text))

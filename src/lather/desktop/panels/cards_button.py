@@ -9,6 +9,7 @@ from lather.core.tools.registry import TOOLS
 from lather.desktop.input.brush_state import BrushState
 from lather.desktop.input.keys import settings_folder
 from lather.desktop.panels.header import shortened
+from lather.desktop.texts import tr
 
 
 class CardsButton(QPushButton):
@@ -21,7 +22,7 @@ class CardsButton(QPushButton):
         super().__init__("Cards", parent)
         self.state = state
         self.setObjectName("menu")
-        self.setToolTip("Brush cards: named brushes. G changes between the two used last.")
+        self.setToolTip(tr("Brush cards: named brushes. G changes between the two used last."))
         self.setAccessibleName("Brush cards")
         self._path = settings_folder() / "brush_cards.json"
         self.cards = [*shipped_cards(), *read_cards(self._path)]
@@ -35,16 +36,17 @@ class CardsButton(QPushButton):
         menu.clear()
         menu.setToolTipsVisible(True)
         for card in self.cards:
-            action = menu.addAction(f"{shortened(card.name)}   ({TOOLS[card.tool].label}, {card.brush.size_px:.0f} px)")
-            action.setToolTip(card.hint or f"{TOOLS[card.tool].label}, kept by you")
+            tool = tr(TOOLS[card.tool].label)
+            action = menu.addAction(f"{shortened(card.name)}   ({tool}, {card.brush.size_px:.0f} px)")
+            action.setToolTip(tr(card.hint or f"{TOOLS[card.tool].label}, kept by you"))
             action.triggered.connect(lambda _, card=card: self.use(card))
         menu.addSeparator()
-        menu.addAction("Keep this brush as a card …", self._ask_name)
+        menu.addAction(tr("Keep this brush as a card …"), self._ask_name)
         own = [card for card in self.cards if not card.shipped]
         if own:
             throw = menu.addMenu("Throw away")
             for card in own:
-                throw.addAction(shortened(card.name), lambda card=card: self.throw_away(card))
+                throw.addAction(tr(shortened(card.name)), lambda card=card: self.throw_away(card))
 
     def use(self, card: BrushCard) -> None:
         self.state.use_card(card)

@@ -5,6 +5,8 @@ from collections.abc import Mapping
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QMenu, QPushButton
 
+from lather.desktop.texts import tr
+
 
 class AnswerChip(QPushButton):
     """`answered(key)`. answers: {key: (what is said, what it allows)}."""
@@ -18,15 +20,15 @@ class AnswerChip(QPushButton):
         menu = QMenu(self)
         menu.setToolTipsVisible(True)
         for key, (says, allows) in answers.items():
-            action = menu.addAction(says, lambda key=key: self.answered.emit(key))
-            action.setToolTip(allows)
+            action = menu.addAction(tr(says), lambda key=key: self.answered.emit(key))
+            action.setToolTip(tr(allows))
         self.setMenu(menu)
 
     def show_answer(self, key: str) -> None:
         self.value = key
         says, allows = self._answers[key]
-        self.setText(says)
-        self.setToolTip(f"{self.name}: {allows}")
+        self.setText(tr(says))
+        self.setToolTip(tr(f"{self.name}: {allows}"))
         self.setAccessibleName(f"{self.name}: {says}")
 
     def choose(self, key: str) -> None:

@@ -4,6 +4,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QPushButton, QSizePolicy
 
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 
 _AROUND_PX = 18  # what is taken stands in bold and must not be cut
@@ -38,7 +39,7 @@ class Choices(QFrame):
             button.deleteLater()
         self.options, self._buttons = dict(options), {}
         for key, label in options.items():
-            button = QPushButton(label)
+            button = QPushButton(tr(label))
             button.setObjectName("choice")
             button.setCheckable(True)
             button.setAccessibleName(f"{self._name}: {label}")

@@ -7,6 +7,7 @@ from lather.core.job.model import Job, Stage, acts_by_itself
 from lather.core.stages.info import StageInfo
 from lather.core.stages.registry import STAGES
 from lather.desktop.panels.elided_label import ElidedLabel
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import COURSE_PX, SMALL_PT, theme
 
@@ -29,7 +30,7 @@ class _StageCell(QFrame):
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
         column.setSpacing(0)
-        self.number, self.title = QLabel(str(info.number)), QLabel(info.label)
+        self.number, self.title = QLabel(str(info.number)), QLabel(tr(info.label))
         self.number.setObjectName("quiet")
         self.count, self.strength = ElidedLabel(mode=Qt.TextElideMode.ElideRight), QLabel()
         head = QHBoxLayout()
@@ -55,7 +56,7 @@ class _StageCell(QFrame):
         done = round(seconds / 60)
         text = f"{done} / {round(planned / 60)} min" if planned else f"{done} min" if seconds >= 30 else (
             "left out" if left_out else "")
-        self.time.setText(text)
+        self.time.setText(tr(text))
         self.layout().activate()  # at once: it changes while nobody does anything
         over = planned and seconds > 1.1 * planned + 30
         self.time.setStyleSheet(f"color: {theme().near_text};" if over else "")
@@ -67,7 +68,7 @@ class _StageCell(QFrame):
             self._say_count()
 
     def _say_count(self) -> None:
-        self.count.setText(self._worst or self._words)
+        self.count.setText(tr(self._worst or self._words))
         self.count.set_tip(self._worst)
         self.count.setStyleSheet(f"color: {theme().near_text};" if self._worst else "")
 
@@ -90,10 +91,10 @@ class _StageCell(QFrame):
         words = f"{edits} {info.edit_word}{'s' * (edits != 1)}" if edits else _by_itself(stage) if acts else ""
         self._words = words
         self._say_count()
-        self.strength.setText("off" if not stage.on else f"{stage.strength * 100:.0f} %" if acts else "")
+        self.strength.setText(tr("off" if not stage.on else f"{stage.strength * 100:.0f} %" if acts else ""))
         self.strength.setVisible(not stage.on or stage.strength < 1)  # the whole strength needs no word
         said = ", ".join(word for word in (words or "nothing yet", self.strength.text()) if word)
-        self.setToolTip(f"Stage {info.label}, key {info.number % 10}: {said}")
+        self.setToolTip(tr(f"Stage {info.label}, key {info.number % 10}: {said}"))
         self.setAccessibleName(f"Stage {info.label}{', in hand' if taken else ''}: {said}")
 
     def mousePressEvent(self, event) -> None:

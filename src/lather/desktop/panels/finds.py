@@ -19,6 +19,7 @@ from lather.desktop.controls.finds import FindsControl
 from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.crops import CropDelegate, CropList, Crops
 from lather.desktop.panels.value_slider import ValueSlider
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 
 STATE_WORDS = {"open": "", "mended": "mended", "keep": "stays", "skip": "skipped"}
@@ -78,7 +79,7 @@ class FindsPanel(QWidget):
         column.setContentsMargins(10, 6, 6, 10)
         column.setSpacing(6)
         head = QHBoxLayout()
-        self.title = QLabel("Finds in Mend")
+        self.title = QLabel(tr("Finds in Mend"))
         self.title.setFont(font(strong=True))
         self.done = QLabel()
         self.done.setObjectName("quiet")
@@ -87,7 +88,7 @@ class FindsPanel(QWidget):
         head.addWidget(self.done)
         column.addLayout(head)
         self.worth = Choices("Finds", {"worth": "Will show", "rest": "Will not"}, "worth")
-        self.worth.setToolTip("At the delivered size: what will be seen, and what will not")
+        self.worth.setToolTip(tr("At the delivered size: what will be seen, and what will not"))
         self.worth.chosen.connect(lambda key: control.set_filter(show=key))
         column.addWidget(self.worth)
         filters = QHBoxLayout()
@@ -95,7 +96,7 @@ class FindsPanel(QWidget):
         self.kind, self.zone = QComboBox(), QComboBox()
         for box, name in ((self.kind, "Kind of find"), (self.zone, "Part of the face")):
             box.setAccessibleName(name)
-            box.setToolTip(name)
+            box.setToolTip(tr(name))
             box.setMinimumWidth(60)
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             filters.addWidget(box, 1)
@@ -113,7 +114,7 @@ class FindsPanel(QWidget):
         column.addWidget(self.list, 1)
         column.addLayout(self._decisions())
         self.share = ValueSlider("Share of what is needed", 5, 100, 80)
-        self.share.setToolTip("Perfectly even skin is nobody’s: a fifth is left, to begin with")
+        self.share.setToolTip(tr("Perfectly even skin is nobody’s: a fifth is left, to begin with"))
         self.share.changed.connect(lambda value, _: self._set_share(value / 100))
         column.addWidget(self.share)
         self.progress = QProgressBar()
@@ -135,10 +136,10 @@ class FindsPanel(QWidget):
              lambda: self.control.decide("keep")),
             ("skip", "Skip", "T", "Leave it for now", lambda: self.control.decide("skip")),
         ):
-            button = QPushButton(f"{label}  {letter}")
+            button = QPushButton(tr(f"{label}  {letter}"))
             button.setObjectName("primary" if key == "mend" else "small")
             button.setStyleSheet("padding: 5px 4px;")
-            button.setToolTip(f"{tip} ({letter})")
+            button.setToolTip(tr(f"{tip} ({letter})"))
             button.setAccessibleName(tip)
             button.clicked.connect(action)
             self.buttons[key] = button
@@ -167,20 +168,20 @@ class FindsPanel(QWidget):
         self._model.show(shown, states)
         self._fill_filters(control)
         info = control.job.info
-        self.title.setText(f"Finds in {info.label}")
+        self.title.setText(tr(f"Finds in {info.label}"))
         self._word = _WORDS.get(info.id, "Mend")
         self.share.setVisible(info.id == "even")
         self.share.set_value(100 * control.even_share)
-        self.buttons["mend"].setText(f"{self._word}  E")
+        self.buttons["mend"].setText(tr(f"{self._word}  E"))
         finds = control.finds
         will = [f for f in finds if f.worth]
-        self.worth.button("worth").setText(f"Will show {len(will)}")
-        self.worth.button("rest").setText(f"Will not {len(finds) - len(will)}")
+        self.worth.button("worth").setText(tr(f"Will show {len(will)}"))
+        self.worth.button("rest").setText(tr(f"Will not {len(finds) - len(will)}"))
         done = sum(states[f.id] != "open" for f in will)
-        self.done.setText(f"{done} of {len(will)} done" if will else "")
+        self.done.setText(tr(f"{done} of {len(will)} done" if will else ""))
         self.list.setVisible(bool(shown))
         self.empty.setVisible(not shown)
-        self.empty.setText(self._empty_text(control, job))
+        self.empty.setText(tr(self._empty_text(control, job)))
         still_open = sum(states[f.id] == "open" and can_mend(f) for f in shown)
         self._show_actions(control, job, still_open)
         for button in self.buttons.values():
@@ -201,13 +202,13 @@ class FindsPanel(QWidget):
         self.progress.setVisible(bool(control.busy))
         self.progress.setValue(round(100 * control.share))
         if control.busy:
-            self.all.setText("Stop")
+            self.all.setText(tr("Stop"))
         elif job.finds is None:
-            self.all.setText("Look for flaws")
+            self.all.setText(tr("Look for flaws"))
         else:
             finds = "1 find" if still_open == 1 else f"{still_open} finds"
-            self.all.setText(f"Even all skin, {finds}" if control.evens_all_skin
-                             else f"{self._word} all {still_open} in this list")
+            self.all.setText(tr(f"Even all skin, {finds}" if control.evens_all_skin
+                                else f"{self._word} all {still_open} in this list"))
         self.all.setEnabled(bool(control.busy) or job.finds is None or still_open > 0)
         self.all.setVisible(control.job.info.finds or bool(control.busy))
 
@@ -220,7 +221,7 @@ class FindsPanel(QWidget):
             if [(box.itemText(i), box.itemData(i)) for i in range(box.count())] != wanted:
                 box.clear()
                 for text, data in wanted:
-                    box.addItem(text, data)
+                    box.addItem(tr(text), data)
             box.setCurrentIndex(max(0, box.findData(value)))
             box.setEnabled(bool(items))
 

@@ -3,6 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import theme
 
@@ -73,7 +74,7 @@ class Card(QFrame):
     def add_head(self, title: str) -> QHBoxLayout:
         """The title in bold; what is added to the row stands at its right."""
         head = QHBoxLayout()
-        name = QLabel(title)
+        name = QLabel(tr(title))
         name.setFont(font(strong=True))
         head.addWidget(name, 1)
         self.column.addLayout(head)

@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from lather.core.job.limits import Band
 from lather.desktop.panels.name_and_value import draw_name_and_value, shown_name
+from lather.desktop.texts import tr
 from lather.desktop.theme.tokens import theme
 
 
@@ -33,7 +34,7 @@ class Gauge(QWidget):
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ToolTip and self._band is not None:
             cut = shown_name(self.name, self._text, self.width()) != self.name
-            self.setToolTip(f"{self.name}: {self._band.why}" if cut else self._band.why)
+            self.setToolTip(tr(f"{self.name}: {self._band.why}" if cut else self._band.why))
         return super().event(event)
 
     def text(self) -> str:

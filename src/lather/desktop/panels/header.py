@@ -9,6 +9,7 @@ from lather.core.job.member_names import readable_name
 from lather.desktop import settings
 from lather.desktop.input.keys import keyed, load_bindings
 from lather.desktop.panels.elided_label import ElidedLabel
+from lather.desktop.texts import tr
 from lather.desktop.theme.icons import icon
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import HEADER_PX, theme
@@ -58,7 +59,7 @@ class Header(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 0, 14, 0)
         row.setSpacing(6)
-        mark = QLabel("lather")
+        mark = QLabel(tr("lather"))
         mark.setFont(font(12.5, strong=True))
         mark.setStyleSheet(f"color: {theme().accent};")
         row.addWidget(mark)
@@ -75,7 +76,7 @@ class Header(QWidget):
         self._sitting = False
         self.tabs = {}
         for key, label in SCREENS.items():
-            button = QPushButton(label)
+            button = QPushButton(tr(label))
             button.setObjectName("tab")
             button.setCheckable(True)
             button.clicked.connect(lambda _, key=key: self.screen_chosen.emit(key))
@@ -88,22 +89,22 @@ class Header(QWidget):
         self.clock.setFixedWidth(_CLOCK_PX)
         self.clock.clicked.connect(self.pause_asked)
         row.addWidget(self.clock)
-        self.open_button = QPushButton("Open")
-        self.open_button.setToolTip(keyed("Open a photo or a job ({open})"))
+        self.open_button = QPushButton(tr("Open"))
+        self.open_button.setToolTip(tr(keyed("Open a photo or a job ({open})")))
         self.open_menu = QMenu(self)
         self.open_menu.setToolTipsVisible(True)
         self.open_menu.aboutToShow.connect(self._fill_menu)
         self.open_button.setObjectName("menu")
         self.open_button.setMenu(self.open_menu)
         row.addWidget(self.open_button)
-        self.save_button = QPushButton("Save")
-        self.save_button.setToolTip(keyed("Save the job ({save})"))
+        self.save_button = QPushButton(tr("Save"))
+        self.save_button.setToolTip(tr(keyed("Save the job ({save})")))
         self.save_button.clicked.connect(self.save_asked)
         row.addWidget(self.save_button)
         self.more_button = QPushButton()
         self.more_button.setObjectName("flat")
         self.more_button.setIcon(icon("more", theme().ink, 18))
-        self.more_button.setToolTip("Settings, handbook")
+        self.more_button.setToolTip(tr("Settings, handbook"))
         self.more_button.setAccessibleName("Settings, handbook")
         self.more_button.clicked.connect(self._open_more_menu)
         row.addWidget(self.more_button)
@@ -116,7 +117,8 @@ class Header(QWidget):
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for screen, label, action in (("handbook", "Handbook", "handbook"), ("settings", "Settings", "settings")):
-            menu.addAction(f"{label}\t{load_bindings()[action]}", lambda screen=screen: self.screen_chosen.emit(screen))
+            menu.addAction(f"{tr(label)}\t{load_bindings()[action]}",
+                           lambda screen=screen: self.screen_chosen.emit(screen))
         self.more_menu = menu
         menu.popup(self.more_button.mapToGlobal(self.more_button.rect().bottomLeft()))
 
@@ -124,30 +126,30 @@ class Header(QWidget):
         """The same as behind Open, and saving."""
         self._fill_menu()
         self.open_menu.addSeparator()
-        self.open_menu.addAction("Save the job", self.save_asked.emit)
-        self.open_menu.addAction("Save under another name …", self.save_as_asked.emit)
-        self.open_menu.addAction("The photo developed again …", self.developed_asked.emit)
+        self.open_menu.addAction(tr("Save the job"), self.save_asked.emit)
+        self.open_menu.addAction(tr("Save under another name …"), self.save_as_asked.emit)
+        self.open_menu.addAction(tr("The photo developed again …"), self.developed_asked.emit)
         self.open_menu.blockSignals(True)  # it is filled
         self.open_menu.popup(self.title.mapToGlobal(self.title.rect().bottomLeft()))
         self.open_menu.blockSignals(False)
 
     def _fill_menu(self) -> None:
         self.open_menu.clear()
-        self.open_menu.addAction("Photo or job …", self.open_asked.emit)
-        self.open_menu.addAction("A sitting: a folder of photos …", self.sitting_asked.emit)
-        self.open_menu.addAction("Demo job", self.demo_asked.emit)
+        self.open_menu.addAction(tr("Photo or job …"), self.open_asked.emit)
+        self.open_menu.addAction(tr("A sitting: a folder of photos …"), self.sitting_asked.emit)
+        self.open_menu.addAction(tr("Demo job"), self.demo_asked.emit)
         recent = settings.recent_files()
         if recent:
             self.open_menu.addSeparator()
         for path in recent:
-            action = self.open_menu.addAction(shortened(readable_name(Path(path).name)))
+            action = self.open_menu.addAction(tr(shortened(readable_name(Path(path).name))))
             action.setToolTip(readable_name(path))
             action.triggered.connect(lambda _, path=path: self.path_chosen.emit(path))
 
     def show_job(self, title: str, subtitle: str, state: str) -> None:
-        self.title.setText(title)
-        self.subtitle.setText(f"· {subtitle}" if subtitle else "")
-        self.state.setText(state)
+        self.title.setText(tr(title))
+        self.subtitle.setText(tr(f"· {subtitle}" if subtitle else ""))
+        self.state.setText(tr(state))
         for widget in (*self.tabs.values(), self.save_button, self.state, self.clock):
             widget.setVisible(bool(title))
         for key in ("logbook", "practice"):
@@ -162,9 +164,9 @@ class Header(QWidget):
     def show_time(self, seconds: int, of: int | None, paused: bool) -> None:
         """Minutes worked, of those allowed or planned."""
         allowed = f" of {round(of / 60)}" if of else ""
-        self.clock.setText(f"{seconds // 60}{allowed} min{' · paused' if paused else ''}")
-        self.clock.setToolTip(keyed("The clock is paused: click, or {pause}, and it goes on" if paused else
-                                    "Time really worked, of what is allowed or planned; click, or {pause}: pause"))
+        self.clock.setText(tr(f"{seconds // 60}{allowed} min{' · paused' if paused else ''}"))
+        self.clock.setToolTip(tr(keyed("The clock is paused: click, or {pause}, and it goes on" if paused else
+                                       "Time really worked, of what is allowed or planned; click, or {pause}: pause")))
         self.clock.setAccessibleName(f"Time: {self.clock.text()}")
 
     def show_screen(self, key: str) -> None:

@@ -8,6 +8,7 @@ from lather.core.errors import LatherError
 from lather.desktop.input import keys
 from lather.desktop.input.keys import ACTIONS, BY_ID, TAKES_EVERY_KEY, KeyAction
 from lather.desktop.panels.frames import scrolled
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
@@ -34,13 +35,13 @@ class KeyButton(QPushButton):
 
     def show_key(self, key: str, *, clash: bool = False) -> None:
         self._shown = QKeySequence(key).toString(QKeySequence.SequenceFormat.NativeText) or "none"
-        self.setText(f"{self._shown} !" if clash else self._shown)
+        self.setText(tr(f"{self._shown} !" if clash else self._shown))
         self.setStyleSheet(f"color: {theme().over};" if clash else "")
         self.setAccessibleName(f"Key for: {self.action.label}")
 
     def _wait(self, waiting: bool) -> None:
         self.setProperty(TAKES_EVERY_KEY, waiting)
-        self.setText("press a key" if waiting else self._shown)
+        self.setText(tr("press a key" if waiting else self._shown))
         if waiting:
             self.setFocus(Qt.FocusReason.OtherFocusReason)
 
@@ -85,13 +86,13 @@ class KeyList(QWidget):
         self._rows: dict[str, QWidget] = {}
         self._asked: tuple[str, str] | None = None
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Find a key or what it does")
+        self.search.setPlaceholderText(tr("Find a key or what it does"))
         self.search.setAccessibleName("Find a key")
         self.search.setClearButtonEnabled(True)
-        self.usual = QPushButton("All as suggested")
+        self.usual = QPushButton(tr("All as suggested"))
         self.question = QLabel()
         self.question.setWordWrap(True)
-        self.swap, self.leave = QPushButton("Swap them"), QPushButton("Leave them")
+        self.swap, self.leave = QPushButton(tr("Swap them")), QPushButton(tr("Leave them"))
         self._arrange()
         self.search.textChanged.connect(self._filter)
         self.usual.clicked.connect(self._all_as_suggested)
@@ -116,16 +117,16 @@ class KeyList(QWidget):
             row = QWidget()
             line = QHBoxLayout(row)
             line.setContentsMargins(0, 0, 0, 0)
-            label = QLabel(action.label)
+            label = QLabel(tr(action.label))
             label.setWordWrap(True)
             line.addWidget(label, 1)
             if action.held:
-                held = QLabel("held")
+                held = QLabel(tr("held"))
                 held.setObjectName("quiet")
                 held.setFont(font(SMALL_PT))
                 line.addWidget(held)
             button = KeyButton(action)
-            button.setToolTip("Click, then press the key that is to do this; Esc leaves it")
+            button.setToolTip(tr("Click, then press the key that is to do this; Esc leaves it"))
             button.wanted.connect(lambda key, action=action: self._wanted(action, key))
             button.clicked.connect(lambda _: self._ask(None))
             line.addWidget(button)
@@ -173,7 +174,7 @@ class KeyList(QWidget):
         if asked is not None:
             action_id, key = asked
             taken = " and ".join(f"“{BY_ID[one].label}”" for one in keys.clashes(self.bindings, action_id, key))
-            self.question.setText(f"{key} is the key for {taken}. Swapped, that gets {self.bindings[action_id]}.")
+            self.question.setText(tr(f"{key} is the key for {taken}. Swapped, that gets {self.bindings[action_id]}."))
 
     def _swap(self) -> None:
         asked, self._asked = self._asked, None

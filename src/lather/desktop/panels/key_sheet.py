@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QWidget
 
 from lather.core.stages.registry import STAGES
 from lather.desktop.input.keys import ACTIONS, load_bindings
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import BODY_PT, theme
 
@@ -56,7 +57,7 @@ class KeySheet(QWidget):
             y = box.y() + 22
             painter.setPen(QColor(t.ink))
             painter.setFont(font(11, strong=True))
-            painter.drawText(QRectF(left, y, 300, 22), Qt.AlignmentFlag.AlignLeft, title)
+            painter.drawText(QRectF(left, y, 300, 22), Qt.AlignmentFlag.AlignLeft, tr(title))
             y += 34
             for key, label in lines:
                 places = QRectF(left, y, key_px, 22), QRectF(left + key_px, y, label_px, 22)
@@ -71,10 +72,10 @@ class KeySheet(QWidget):
     @staticmethod
     def _columns(keys: dict[str, str]) -> list[tuple[str, list[tuple[str, str]]]]:
         numbers = [keys[f"stage_{info.number}"] for info in STAGES]
-        pressed = [(keys[a.id], a.label) for a in ACTIONS if not a.held and not a.id.startswith("stage_")]
-        pressed.append((" ".join(numbers), "go to a stage"))
+        pressed = [(keys[a.id], tr(a.label)) for a in ACTIONS if not a.held and not a.id.startswith("stage_")]
+        pressed.append((" ".join(numbers), tr("go to a stage")))
         half = (len(pressed) + 1) // 2
-        held = [(keys[a.id], a.label) for a in ACTIONS if a.held] + list(_ALSO)
+        held = [(keys[a.id], tr(a.label)) for a in ACTIONS if a.held] + [(tr(one), tr(does)) for one, does in _ALSO]
         return [("Hold", held), ("Press", pressed[:half]), ("", pressed[half:])]
 
 

@@ -7,6 +7,7 @@ from lather.core.lamps.base import Lamp
 from lather.core.lamps.registry import LAMPS, PLAIN
 from lather.desktop.panels.panel_head import panel_head
 from lather.desktop.panels.value_slider import ValueSlider, number_slider
+from lather.desktop.texts import tr
 
 _A_ROW = 3
 _FOLDED = 5  # pills that are seen while the rest is folded away
@@ -35,10 +36,10 @@ class LampsPanel(QWidget):
                 row.setSpacing(6)
                 column.addLayout(row)
                 self._rows.append(row)
-            button = QPushButton(label)
+            button = QPushButton(tr(label))
             button.setObjectName("toggle")
             button.setCheckable(True)
-            button.setToolTip(hint)
+            button.setToolTip(tr(hint))
             button.clicked.connect(lambda _, lamp_id=lamp_id: self.choose(lamp_id))
             self._group.addButton(button)
             self.buttons[lamp_id] = button
@@ -81,8 +82,8 @@ class LampsPanel(QWidget):
         for button in buttons[_FOLDED:]:
             button.setVisible(not on)
         self.more.setVisible(on)
-        self.more.setText(f"+ {len(buttons) - _FOLDED}")
-        self.more.setToolTip("The other lamps: " + ", ".join(button.text() for button in buttons[_FOLDED:]))
+        self.more.setText(tr(f"+ {len(buttons) - _FOLDED}"))
+        self.more.setToolTip(tr("The other lamps: " + ", ".join(button.text() for button in buttons[_FOLDED:])))
         self.more.setAccessibleName(self.more.toolTip())
 
     @property

@@ -7,6 +7,7 @@ from lather.core.job.model import Layer, Stage
 from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.panels.switch import Switch
 from lather.desktop.panels.value_slider import ValueSlider
+from lather.desktop.texts import tr
 from lather.desktop.theme.icons import icon
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import theme
@@ -54,7 +55,7 @@ class LayerRow(QFrame):
         self.switch = Switch(f"{layer.name} on", layer.on)
         self.switch.clicked.connect(lambda on: self.switched.emit(layer.id, on))
         row.addWidget(self.switch)
-        self.name = ElidedLabel(layer.name)
+        self.name = ElidedLabel(tr(layer.name))
         self.name.setFont(font(strong=current))
         row.addWidget(self.name, 1)
         self.edit = NameEdit(layer.name)
@@ -70,7 +71,7 @@ class LayerRow(QFrame):
     def show_layer(self, layer: Layer) -> None:
         self.layer = layer
         self.switch.setChecked(layer.on)
-        self.strength.setText(f"{layer.strength * 100:.0f} %")
+        self.strength.setText(tr(f"{layer.strength * 100:.0f} %"))
         self.name.set_tip(f"{len(layer.edits)} edits. F2 or a double click renames it.")
 
     def mousePressEvent(self, event) -> None:
@@ -125,14 +126,14 @@ class LayersPanel(QWidget):
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(4)
         head = QHBoxLayout()
-        self.title = QLabel("Layers in Mend")
+        self.title = QLabel(tr("Layers in Mend"))
         self.title.setObjectName("title")
         self.title.setFont(font(strong=True))
         head.addWidget(self.title)
         head.addStretch(1)
-        add = QPushButton("+ layer")
+        add = QPushButton(tr("+ layer"))
         add.setObjectName("flat")
-        add.setToolTip("A new layer above the one in hand")
+        add.setToolTip(tr("A new layer above the one in hand"))
         add.clicked.connect(self.added)
         self.add_button = add
         head.addWidget(add)
@@ -140,7 +141,7 @@ class LayersPanel(QWidget):
         self._rows = QVBoxLayout()
         self._rows.setSpacing(2)
         self._column.addLayout(self._rows)
-        self.empty = QLabel("None yet: the first stroke makes one.")
+        self.empty = QLabel(tr("None yet: the first stroke makes one."))
         self.empty.setObjectName("quiet")
         self._column.addWidget(self.empty)
         self.rows: list[LayerRow] = []
@@ -187,7 +188,7 @@ class LayersPanel(QWidget):
         button.setIconSize(QSize(18, 18))
         button.setObjectName("flat")
         button.setFixedSize(30, 28)
-        button.setToolTip(label)
+        button.setToolTip(tr(label))
         button.setAccessibleName(label)
         button.clicked.connect(action)
         return button
@@ -199,10 +200,10 @@ class LayersPanel(QWidget):
 
     def show_stage(self, stage: Stage, current: str, label: str = "Mend") -> None:
         self._stage, self._current = stage, current
-        self.title.setText(f"Layers in {label}")
+        self.title.setText(tr(f"Layers in {label}"))
         self.stage_on.setChecked(stage.on)
         self.stage_on.setAccessibleName(f"{label} on")
-        self.stage_on.setToolTip(f"Switch all of {label} off and on")
+        self.stage_on.setToolTip(tr(f"Switch all of {label} off and on"))
         self.stage_strength.set_value(stage.strength * 100)
         self.stage_strength.setEnabled(stage.on)
         self.empty.setVisible(not stage.layers)

@@ -7,6 +7,7 @@ from lather.core.job.model import Layer, Stroke
 from lather.core.tools.registry import TOOLS
 from lather.desktop.panels.crops import CropDelegate, CropList, Crops
 from lather.desktop.panels.elided_label import ElidedLabel
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 
 
@@ -70,8 +71,8 @@ class MendsPanel(QWidget):
         self.list = CropList("Mends of the layer in hand", self._model, CropDelegate(crops, _row, self))
         self.list.selectionModel().selectionChanged.connect(self._selected)
         column.addWidget(self.list, 1)
-        self.remove = QPushButton("Take this mend out")
-        self.remove.setToolTip("The skin underneath returns; undo brings the mend back")
+        self.remove = QPushButton(tr("Take this mend out"))
+        self.remove.setToolTip(tr("The skin underneath returns; undo brings the mend back"))
         self.remove.clicked.connect(self._remove)
         column.addWidget(self.remove)
         self.show_layer(None, "mend", "")
@@ -80,9 +81,9 @@ class MendsPanel(QWidget):
         """word: what an edit is called here. empty: what is said while there is none."""
         edits = layer.edits if layer else ()
         name = layer.name if layer else "layer"
-        self.title.setText(f"{len(edits)} {word}{'s' * (len(edits) != 1)} on {name}")
-        self.remove.setText(f"Take this {word} out")
-        self.empty.setText(empty)
+        self.title.setText(tr(f"{len(edits)} {word}{'s' * (len(edits) != 1)} on {name}"))
+        self.remove.setText(tr(f"Take this {word} out"))
+        self.empty.setText(tr(empty))
         self._model.show(edits)
         self.empty.setVisible(not edits)
         self.list.setVisible(bool(edits))

@@ -5,6 +5,7 @@ from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QTextLayout, QTextOptio
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from lather.desktop.input.keys import keyed
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import MESSAGE_PX, SMALL_PT, theme
 
@@ -30,7 +31,7 @@ class MessageLine(QWidget):
 
     def text(self) -> str:
         """What is said now, with the keys as they are bound."""
-        return keyed(self._message or self._hint)
+        return keyed(tr(self._message or self._hint))
 
     @property
     def message(self) -> str:

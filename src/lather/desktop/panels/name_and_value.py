@@ -3,6 +3,7 @@
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter
 
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
 
@@ -16,7 +17,7 @@ def name_width(value: str, width: float) -> float:
 
 def shown_name(name: str, value: str, width: float) -> str:
     """The name as it is drawn, shortened in the middle where it has to be."""
-    return QFontMetricsF(font(SMALL_PT)).elidedText(name, Qt.TextElideMode.ElideMiddle, name_width(value, width))
+    return QFontMetricsF(font(SMALL_PT)).elidedText(tr(name), Qt.TextElideMode.ElideMiddle, name_width(value, width))
 
 
 def draw_name_and_value(

@@ -2,6 +2,7 @@
 
 from PyQt6.QtWidgets import QHBoxLayout, QLabel
 
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
 
@@ -9,9 +10,9 @@ from lather.desktop.theme.tokens import SMALL_PT
 def panel_head(name: str, beside: str = "", small: bool = False) -> tuple[QHBoxLayout, QLabel]:
     """Its name, and something quiet at the right; returns the line, and the label at the right to write into."""
     line = QHBoxLayout()
-    title = QLabel(name)
+    title = QLabel(tr(name))
     title.setFont(font(strong=True))
-    quiet = QLabel(beside)
+    quiet = QLabel(tr(beside))
     quiet.setObjectName("quiet")
     if small:
         quiet.setFont(font(SMALL_PT))

@@ -5,6 +5,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from lather.desktop.input.pressure import PressureCurve, curve
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
@@ -68,7 +69,7 @@ class PenCurve(QWidget):
         if not self._line:
             painter.setFont(font(SMALL_PT))
             painter.setPen(QColor(t.quiet_ink))
-            painter.drawText(pad, int(Qt.AlignmentFlag.AlignCenter), "paint here with the pen")
+            painter.drawText(pad, int(Qt.AlignmentFlag.AlignCenter), tr("paint here with the pen"))
         painter.setClipRect(pad)
         for (one, _), (other, given) in zip(self._line, self._line[1:]):
             painter.setPen(QPen(QColor(t.ink), max(0.3, _TRY_WIDEST_PX * given), cap=Qt.PenCapStyle.RoundCap))

@@ -6,6 +6,7 @@ from lather.core.gauges.registry import GAUGES, OF_STAGE, ON_DESK
 from lather.core.job.limits import USUAL_KIND, Band, band
 from lather.desktop.panels.gauge import Gauge
 from lather.desktop.panels.panel_head import panel_head
+from lather.desktop.texts import tr
 
 _MOST_SOFTENED = 4
 
@@ -33,7 +34,7 @@ class RestraintPanel(QWidget):
 
     def show_values(self, values: dict, job_kind: str | None) -> None:
         """values: {"keepers": (intact, all), "left": [(Find, share 0-1), …]}, or {} before anything is known."""
-        self.kind.setText(job_kind or USUAL_KIND)
+        self.kind.setText(tr(job_kind or USUAL_KIND))
         for name, gauge in self.wide.items():
             value = values.get(name)
             gauge.setVisible(value is not None)

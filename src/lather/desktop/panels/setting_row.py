@@ -10,6 +10,7 @@ from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.switch import Switch
 from lather.desktop.panels.value_slider import ValueSlider
 from lather.desktop.settings.declared import Setting
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
 
@@ -32,7 +33,7 @@ class SettingRow(QWidget):
                 "file": self._path, "folder": self._path}
         self.control = make[setting.kind](settings.value(setting.id))
         said = setting.note
-        self.note = QLabel(said)
+        self.note = QLabel(tr(said))
         self.note.setObjectName("quiet")
         self.note.setFont(font(SMALL_PT))
         self.note.setWordWrap(True)
@@ -49,7 +50,7 @@ class SettingRow(QWidget):
         elif self.setting.kind == "number":
             self.control.set_value(value)
         else:
-            self.control.setText(value)
+            self.control.setText(tr(value))
 
     def _keep(self, value: object) -> None:
         if value == settings.value(self.setting.id):
@@ -73,7 +74,7 @@ class SettingRow(QWidget):
     def _choice(self, value: str) -> Choices:
         choices = Choices(self.setting.label, dict(self.setting.choices), value)
         choices.chosen.connect(self._keep)
-        label = QLabel(self.setting.label)
+        label = QLabel(tr(self.setting.label))
         if len(self.setting.choices) > 2:
             self.column.addWidget(label)
             self._line(choices)
@@ -84,7 +85,7 @@ class SettingRow(QWidget):
     def _switch(self, value: bool) -> Switch:
         switch = Switch(self.setting.label, value)
         switch.clicked.connect(self._keep)
-        self._line(switch, QLabel(self.setting.label))
+        self._line(switch, QLabel(tr(self.setting.label)))
         return switch
 
     def _number(self, value: float) -> ValueSlider:
@@ -99,16 +100,16 @@ class SettingRow(QWidget):
         field.setAccessibleName(self.setting.label)
         field.setFixedWidth(84)
         field.editingFinished.connect(lambda: self._keep(field.text().strip()))
-        self._line(QLabel(self.setting.label), field, stretch=0)
+        self._line(QLabel(tr(self.setting.label)), field, stretch=0)
         return field
 
     def _path(self, value: str) -> QLineEdit:
-        field, browse = QLineEdit(value), QPushButton("Choose …")
+        field, browse = QLineEdit(value), QPushButton(tr("Choose …"))
         field.setAccessibleName(self.setting.label)
         browse.setAccessibleName(f"Choose: {self.setting.label}")
         field.editingFinished.connect(lambda: self._keep(field.text().strip()))
         browse.clicked.connect(self._browse)
-        self.column.addWidget(QLabel(self.setting.label))
+        self.column.addWidget(QLabel(tr(self.setting.label)))
         self._line(field, browse, stretch=0)
         self.browse = browse
         return field
@@ -120,5 +121,5 @@ class SettingRow(QWidget):
         else:
             path, _ = QFileDialog.getOpenFileName(self, self.setting.label, start, _PROFILES)
         if path:
-            self.control.setText(path)
+            self.control.setText(tr(path))
             self._keep(path)

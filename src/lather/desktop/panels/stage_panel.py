@@ -3,6 +3,7 @@
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from lather.desktop.panels.switch import Switch
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
 
@@ -15,7 +16,7 @@ class StagePanel(QWidget):
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(6)
-        label = QLabel(title)
+        label = QLabel(tr(title))
         label.setFont(font(strong=True))
         self.column.addWidget(label)
 
@@ -26,8 +27,8 @@ class StagePanel(QWidget):
             self.column.addLayout(row)
         row.setSpacing(4)
         switch = Switch(text, on)
-        switch.setToolTip(tip)
-        label = QLabel(text)
+        switch.setToolTip(tr(tip))
+        label = QLabel(tr(text))
         label.setFont(font(SMALL_PT))
         row.addWidget(switch)
         row.addWidget(label)

@@ -4,6 +4,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import QAbstractButton
 
+from lather.desktop.texts import tr
 from lather.desktop.theme.tokens import theme
 
 
@@ -16,7 +17,7 @@ class Switch(QAbstractButton):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys to the photo
         self.setChecked(on)
         self.setAccessibleName(name)
-        self.setToolTip(name)
+        self.setToolTip(tr(name))
         self.setFixedSize(30, 24)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 

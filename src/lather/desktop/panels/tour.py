@@ -6,6 +6,7 @@ from lather.desktop.controls.pin import PinControl
 from lather.desktop.controls.tour import TourControl
 from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.panel_head import panel_head
+from lather.desktop.texts import tr
 
 
 class TourPanel(QWidget):
@@ -21,18 +22,18 @@ class TourPanel(QWidget):
         row.setSpacing(6)
         self.next = QPushButton()
         self.next.setObjectName("toggle")
-        self.next.setToolTip("To the next part of the person that was not looked at; the lamp in hand stays")
+        self.next.setToolTip(tr("To the next part of the person that was not looked at; the lamp in hand stays"))
         self.next.clicked.connect(tour.go_on)
-        self.pin = QPushButton("Pin skin")
+        self.pin = QPushButton(tr("Pin skin"))
         self.pin.setObjectName("toggle")
         self.pin.setCheckable(True)
-        self.pin.setToolTip("Keep a patch of untouched skin beside the pointer, to compare with")
+        self.pin.setToolTip(tr("Keep a patch of untouched skin beside the pointer, to compare with"))
         self.pin.clicked.connect(pin.toggle)
         row.addWidget(self.next, 1)
         row.addWidget(self.pin)
         column.addLayout(row)
         self.zoom = Choices("Zoom of the tour", {"zone": "Whole zone", "1.0": "100 %", "2.0": "200 %"}, "zone")
-        self.zoom.setToolTip("How large each part is shown")
+        self.zoom.setToolTip(tr("How large each part is shown"))
         self.zoom.chosen.connect(tour.set_zoom)
         column.addWidget(self.zoom)
         tour.changed.connect(self.refresh)
@@ -43,8 +44,8 @@ class TourPanel(QWidget):
         stops, seen = self._tour.stops, self._tour.seen
         stop = self._tour.next_stop()
         count = sum(one.id in seen for one in stops)
-        self.count.setText(f"{count} of {len(stops)} seen")
-        self.next.setText(f"Next: {stop.label}" if stop is not None else "Begin again")
+        self.count.setText(tr(f"{count} of {len(stops)} seen"))
+        self.next.setText(tr(f"Next: {stop.label}" if stop is not None else "Begin again"))
         self.next.setEnabled(bool(stops))
         self.pin.setChecked(self._pin.choosing or self._pin.place is not None)
-        self.pin.setText("Unpin" if self._pin.place is not None else "Pin skin")
+        self.pin.setText(tr("Unpin" if self._pin.place is not None else "Pin skin"))

@@ -11,6 +11,7 @@ from lather.desktop.logbook.charts import Chart
 from lather.desktop.panels.frames import rule
 from lather.desktop.panels.panel_head import panel_head
 from lather.desktop.practice.marks import MarkSign
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
@@ -86,11 +87,11 @@ class ScorePanel(QWidget):
             self.counts[state] = QLabel("–")
             self.counts[state].setFont(font(strong=True))
             grid.addWidget(MarkSign(state), number, 0)
-            grid.addWidget(QLabel(words), number, 1)
+            grid.addWidget(QLabel(tr(words)), number, 1)
             grid.addWidget(self.counts[state], number, 2, Qt.AlignmentFlag.AlignRight)
         self.touched = QLabel("–")
         self.touched.setFont(font(strong=True))
-        grid.addWidget(QLabel("Clean skin touched"), len(WORDS), 0, 1, 2)
+        grid.addWidget(QLabel(tr("Clean skin touched")), len(WORDS), 0, 1, 2)
         grid.addWidget(self.touched, len(WORDS), 2, Qt.AlignmentFlag.AlignRight)
         grid.setColumnStretch(1, 1)
         column.addLayout(grid)
@@ -102,14 +103,14 @@ class ScorePanel(QWidget):
         column.addWidget(self.history, 1)
 
     def show_score(self, score: LessonScore | None) -> None:
-        self.score.setText("–" if score is None else f"{score.score:.1f} of 100")
-        self.automatic.setText("" if score is None else "automatic …" if score.automatic is None else
-                               f"automatic {score.automatic:.1f}")
+        self.score.setText(tr("–" if score is None else f"{score.score:.1f} of 100"))
+        self.automatic.setText(tr("" if score is None else "automatic …" if score.automatic is None else
+                                  f"automatic {score.automatic:.1f}"))
         for name, (value, bar) in self.parts.items():
             points = 0.0 if score is None else score.points[name]
-            value.setText("–" if score is None else f"{points:.1f} of {PARTS[name][1]}")
+            value.setText(tr("–" if score is None else f"{points:.1f} of {PARTS[name][1]}"))
             bar.setValue(round(10 * points))
         for state, label in self.counts.items():
-            label.setText("–" if score is None else str(score.count(state)))
-        self.flaws.setText("" if score is None else f"{len(score.outcomes)} marks")
-        self.touched.setText("–" if score is None else f"{100 * score.touched:.1f} %")
+            label.setText(tr("–" if score is None else str(score.count(state))))
+        self.flaws.setText(tr("" if score is None else f"{len(score.outcomes)} marks"))
+        self.touched.setText(tr("–" if score is None else f"{100 * score.touched:.1f} %"))

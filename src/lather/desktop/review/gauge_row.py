@@ -6,6 +6,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 from lather.core.gauges.judged import JudgedGauge
 from lather.core.job.limits import Band
 from lather.desktop.panels.gauge import Gauge
+from lather.desktop.texts import tr
 from lather.desktop.theme.tokens import theme
 
 _HISTORY_PX = 44
@@ -30,11 +31,11 @@ class GaugeRow(Gauge):
         if one.value is None:
             self._value, self._band, self._text = 0.0, None, "not told"
             self.setAccessibleName(f"{self.name}: cannot be told, {one.gauge.untold}")
-            self.setToolTip(f"Cannot be told: {one.gauge.untold}.")
+            self.setToolTip(tr(f"Cannot be told: {one.gauge.untold}."))
             self.update()
             return
         self.show_value(one.value, one.text, Band(one.low, one.high, one.why))
-        self.setToolTip(f"{one.band_text}: {one.why}.")
+        self.setToolTip(tr(f"{one.band_text}: {one.why}."))
 
     def event(self, event) -> bool:
         return super(Gauge, self).event(event)  # the tip is its own

@@ -8,6 +8,7 @@ from lather.core.tools.registry import TOOLS
 from lather.desktop.panels.frames import scrolled
 from lather.desktop.panels.switch import Switch
 from lather.desktop.panels.value_slider import ValueSlider
+from lather.desktop.texts import tr
 
 
 class LayersPanel(QWidget):
@@ -38,7 +39,8 @@ class LayersPanel(QWidget):
             counts[edit.tool] = counts.get(edit.tool, 0) + 1
         total = sum(counts.values())
         by_tool = ", ".join(f"{n} {TOOLS[tool].label}" for tool, n in counts.items())
-        self.facts.setText(f"{total} edits: {by_tool}." if total else "Nothing yet: both sides show the same picture.")
+        self.facts.setText(tr(f"{total} edits: {by_tool}." if total else
+                              "Nothing yet: both sides show the same picture."))
         layers = [(stage.id, layer) for stage in job.stages for layer in stage.layers]
         names = [(x.id, x.name) for _, x in layers]
         if names != self._names:

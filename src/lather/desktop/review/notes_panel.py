@@ -9,6 +9,7 @@ from lather.core.job.model import Job
 from lather.core.job.sheet import JobSheet, Remark
 from lather.desktop.panels.frames import scrolled
 from lather.desktop.panels.switch import Switch
+from lather.desktop.texts import tr
 
 
 class NotesPanel(QWidget):
@@ -24,13 +25,13 @@ class NotesPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        self.pin = QPushButton("Pin a note")
+        self.pin = QPushButton(tr("Pin a note"))
         self.pin.setCheckable(True)
         self.pin.setObjectName("toggle")
-        self.pin.setToolTip("Click a place on the photo, then write")
+        self.pin.setToolTip(tr("Click a place on the photo, then write"))
         self.pin.clicked.connect(self.pinning)
         self.text = QLineEdit()
-        self.text.setPlaceholderText("a note on the whole picture")
+        self.text.setPlaceholderText(tr("a note on the whole picture"))
         self.text.setAccessibleName("Note")
         self.text.returnPressed.connect(self._add)
         column.addWidget(self.pin)
@@ -46,7 +47,7 @@ class NotesPanel(QWidget):
         """The place was clicked: the words come next."""
         self._place = (x, y)
         self.pin.setChecked(False)
-        self.text.setPlaceholderText("what about this place?")
+        self.text.setPlaceholderText(tr("what about this place?"))
         self.text.setFocus()
 
     def _add(self) -> None:
@@ -56,7 +57,7 @@ class NotesPanel(QWidget):
             self._emit([*self._remarks, Remark(text[:2000], x, y)])
         self._place = None
         self.text.clear()
-        self.text.setPlaceholderText("a note on the whole picture")
+        self.text.setPlaceholderText(tr("a note on the whole picture"))
 
     def _emit(self, remarks) -> None:
         self.changed.emit([one.to_json() for one in remarks])
@@ -87,7 +88,7 @@ class NotesPanel(QWidget):
         switch.clicked.connect(lambda on: self._done(number, on))
         self.switches.append(switch)
         who = f" – {one.who}" if one.who else ""
-        words = QLabel(f"{number + 1} · {one.text}{who}")
+        words = QLabel(tr(f"{number + 1} · {one.text}{who}"))
         words.setWordWrap(True)
         if one.done:
             words.setObjectName("quiet")

@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QVBoxLayout
 from lather.core.gauges.judged import JudgedGauge
 from lather.core.gauges.pull_back import Cause, Offer
 from lather.desktop.panels.frames import Card
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
@@ -25,12 +26,12 @@ class OverCard(Card):
         self.one = one
         sign, end = ("≥", one.low) if one.state == "low" else ("≤", one.high)
         limit = f"{sign} {one.gauge.written.format(end)}"
-        self.head = QLabel(f"{one.gauge.label} {one.text} · {limit}")
+        self.head = QLabel(tr(f"{one.gauge.label} {one.text} · {limit}"))
         self.head.setFont(font(strong=True))
         self.head.setStyleSheet(f"color: {theme().near_text};")
         self.head.setWordWrap(True)
-        self.head.setToolTip(one.why)
-        self.causes = QLabel("Looking for what causes it …")
+        self.head.setToolTip(tr(one.why))
+        self.causes = QLabel(tr("Looking for what causes it …"))
         self.causes.setObjectName("quiet")
         self.causes.setFont(font(SMALL_PT))
         self.causes.setWordWrap(True)
@@ -39,7 +40,7 @@ class OverCard(Card):
 
     def show_causes(self, causes: tuple[Cause, ...]) -> None:
         """What is known while the way back is still looked for."""
-        self.causes.setText(f"{_caused_by(causes)} Looking for the way back …".strip())
+        self.causes.setText(tr(f"{_caused_by(causes)} Looking for the way back …".strip()))
 
     def show_offer(self, offer: Offer) -> None:
         name = self.one.gauge.id
@@ -47,7 +48,7 @@ class OverCard(Card):
         if name in offer.beyond:
             text = f"{text} No way back by strengths: {offer.beyond[name]}.".strip()
         helped = "Comes inside with the steps below." if name in offer.helped else "No layer’s strength changes it."
-        self.causes.setText(text or helped)
+        self.causes.setText(tr(text or helped))
 
     def mousePressEvent(self, event) -> None:
         self.map_wanted.emit(self.one.gauge.id)
@@ -68,7 +69,7 @@ class OfferBox(QFrame):
         self.words = QLabel()
         self.words.setWordWrap(True)
         self.words.setFont(font(SMALL_PT))
-        self.preview, self.take = QPushButton("Hold to see"), QPushButton("Turn down")
+        self.preview, self.take = QPushButton(tr("Hold to see")), QPushButton(tr("Turn down"))
         self.preview.pressed.connect(lambda: self.shown.emit(True))
         self.preview.released.connect(lambda: self.shown.emit(False))
         self.take.clicked.connect(self.taken)
@@ -81,5 +82,5 @@ class OfferBox(QFrame):
     def show_offer(self, offer: Offer | None) -> None:
         self.setVisible(offer is not None and bool(offer.steps))
         if offer is not None and offer.steps:
-            self.words.setText("\n".join(step.text() for step in offer.steps))
-            self.take.setToolTip("One step, which undo takes back")
+            self.words.setText(tr("\n".join(step.text() for step in offer.steps)))
+            self.take.setToolTip(tr("One step, which undo takes back"))

@@ -4,6 +4,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem
 
 from lather.desktop.controls.tour import TourControl
+from lather.desktop.texts import tr
 from lather.desktop.theme.tokens import theme
 
 
@@ -35,7 +36,7 @@ class TourList(QListWidget):
         self.clear()
         for stop in stops:
             now = "now" if stop.id == self._tour.at else "✓ seen" if stop.id in seen else ""
-            item = QListWidgetItem(f"{stop.label.capitalize()}{f'   {now}' if now else ''}")
+            item = QListWidgetItem(tr(f"{stop.label.capitalize()}{f'   {now}' if now else ''}"))
             item.setData(Qt.ItemDataRole.UserRole, stop.id)
             self.addItem(item)
             if stop.id == self._tour.at:

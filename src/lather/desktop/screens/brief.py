@@ -26,6 +26,7 @@ from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.panels.frames import filled, panel, rule, scrolled
 from lather.desktop.panels.message_line import MessageLine
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
@@ -62,9 +63,9 @@ class BriefScreen(QWidget):
         self.stack = QStackedWidget()
         self.shown, self.sum, self.caution = QLabel(), QLabel(), quiet()
         self.first_out = ElidedLabel(mode=Qt.TextElideMode.ElideRight)
-        self.leave = QPushButton("Leave these out")
-        self.leave.setToolTip("Leaves out what is least seen for its time, until the plan fits")
-        self.desk_button = QPushButton("To the desk")
+        self.leave = QPushButton(tr("Leave these out"))
+        self.leave.setToolTip(tr("Leaves out what is least seen for its time, until the plan fits"))
+        self.desk_button = QPushButton(tr("To the desk"))
         self.desk_button.setObjectName("primary")
         self.strip = [quiet() for _ in range(6)]
         self.messages = MessageLine()
@@ -216,7 +217,7 @@ class BriefScreen(QWidget):
     def _show_progress(self) -> None:
         looking = self.looking
         if looking.busy:
-            self.shown.setText(f"Measuring and looking for flaws: {100 * looking.share:.0f} %")
+            self.shown.setText(tr(f"Measuring and looking for flaws: {100 * looking.share:.0f} %"))
             if self.isVisible() and self.face.face is None and self.job.job.face_map is not None:
                 self.face.set_editing(True)
         else:
@@ -232,12 +233,12 @@ class BriefScreen(QWidget):
         sheet = JobSheet.of(job.brief)
         self.limits.show_rows(limit_rows(sheet.kind))
         caution = _CAUTIONS.get(sheet.kind)
-        self.caution.setText(f"{caution} {_ALWAYS}" if caution else _ALWAYS)
+        self.caution.setText(tr(f"{caution} {_ALWAYS}" if caution else _ALWAYS))
         ready = plan is not None and facts is not None
         self.leave.setVisible(ready and plan.needed > 0)
         if not ready:
             if not self.looking.busy:
-                self.shown.setText("The photo is being measured; the plan follows in a few seconds.")
+                self.shown.setText(tr("The photo is being measured; the plan follows in a few seconds."))
             self.sum.setText("")
             self.first_out.setText("")
             return
@@ -245,8 +246,8 @@ class BriefScreen(QWidget):
         self._show_strip(facts)
         self.table.show_plan(plan)
         if not self.looking.busy:
-            self.shown.setText(f"{plan.shown} of {plan.found} finds will show" if job.finds is not None else
-                               "flaws were not looked for yet")
+            self.shown.setText(tr(f"{plan.shown} of {plan.found} finds will show" if job.finds is not None else
+                                  "flaws were not looked for yet"))
         self._show_sum(plan)
 
     def _show_strip(self, facts) -> None:
@@ -258,21 +259,21 @@ class BriefScreen(QWidget):
             f"Clipped skin <b>{facts.clipped_percent:.1f} %</b>", f"Light from <b>{facts.light_from}</b>",
         )
         for label, text in zip(self.strip, texts):
-            label.setText(text)
+            label.setText(tr(text))
 
     def _show_sum(self, plan: Plan) -> None:
         cost = f" · {money(plan.cost_cents, plan.currency)}" if plan.rate_cents is not None else ""
         allowed = f" of {clock_text(plan.allowed_seconds)}" if plan.allowed_seconds is not None else ""
-        self.sum.setText(f"{clock_text(plan.seconds)}{allowed}{cost}")
+        self.sum.setText(tr(f"{clock_text(plan.seconds)}{allowed}{cost}"))
         over = plan.missing_seconds
         self.sum.setStyleSheet(f"color: {theme().near_text};" if over else "")
         if over:
             names = ", ".join(one.what for one in plan.leave_out[: plan.needed])
             count = f"{plan.needed} things" if plan.needed > 1 else "one thing"
-            self.first_out.setText(f"{clock_text(over)} over: leave out {count}, {names}")
+            self.first_out.setText(tr(f"{clock_text(over)} over: leave out {count}, {names}"))
         elif plan.leave_out:
             first = plan.leave_out[0]
-            self.first_out.setText(f"if short: leave out {first.what} first (−{clock_text(first.seconds)})")
+            self.first_out.setText(tr(f"if short: leave out {first.what} first (−{clock_text(first.seconds)})"))
         else:
             self.first_out.setText("")
 

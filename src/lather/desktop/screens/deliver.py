@@ -42,6 +42,7 @@ from lather.desktop.panels.frames import filled, scrolled
 from lather.desktop.panels.message_line import MessageLine
 from lather.desktop.questions import ask
 from lather.desktop.records import Records
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 
 _PROOF_PX = 430
@@ -72,14 +73,14 @@ class DeliverScreen(QWidget):
         self.outputs_said = QLabel()
         self.preset = QComboBox()
         self.preset.setAccessibleName("Set of outputs")
-        self.add = QPushButton("Add output")
+        self.add = QPushButton(tr("Add output"))
         self.names = NamesForm(job)
         self.pattern, self.folder = self.names.pattern, self.names.folder
         self.sheet = PageCard("Before and after sheet", "PDF, A4, with captions")
         self.report = PageCard("Report for the client", "HTML and PDF: what was done, gauges, time")
         self.proof_sheet = PageCard("Proof sheet", "HTML: compare, decide, remark", on=None, button="Write it")
         self.state, self.progress = ElidedLabel(), QProgressBar()
-        self.deliver, self.cancel = QPushButton("Deliver"), QPushButton("Stop")
+        self.deliver, self.cancel = QPushButton(tr("Deliver")), QPushButton(tr("Stop"))
         self.deliver.setObjectName("primary")
         self.messages = MessageLine()
         self._arrange()
@@ -125,7 +126,7 @@ class DeliverScreen(QWidget):
 
     def _head(self) -> QHBoxLayout:
         head = QHBoxLayout()
-        title = QLabel("Outputs")
+        title = QLabel(tr("Outputs"))
         title.setFont(font(11, strong=True))
         head.addWidget(title)
         self.outputs_said.setObjectName("quiet")
@@ -241,7 +242,7 @@ class DeliverScreen(QWidget):
         self.open_form(self.rows[-1])
 
     def _show_presets(self) -> None:
-        names = ["Set of outputs", *presets(presets_file()), "Keep these as …"]
+        names = [tr("Set of outputs"), *presets(presets_file()), tr("Keep these as …")]
         if [self.preset.itemText(n) for n in range(self.preset.count())] != names:
             self.preset.clear()
             self.preset.addItems(names)
@@ -298,14 +299,14 @@ class DeliverScreen(QWidget):
             elif row.spec.on and row.state in (state_mark.NONE, state_mark.ASKS):
                 asks = path.exists() and not self._replace.get(path)
                 row.show_state(state_mark.ASKS if asks else state_mark.NONE, "Name is taken" if asks else "to deliver")
-        self.outputs_said.setText(f"{len(on)} of {len(self.rows)} on")
+        self.outputs_said.setText(tr(f"{len(on)} of {len(self.rows)} on"))
         self.deliver.setEnabled(not self.runner.running and not why and bool(on))
         if why:
-            self.state.setText(why)
+            self.state.setText(tr(why))
         elif not self.runner.running:
             asks = sum(row.state == state_mark.ASKS for row in on)
-            self.state.setText(f"{asks} need{'s' * (asks == 1)} an answer: its name is taken" if asks == 1 else
-                               f"{asks} need an answer: their names are taken" if asks else "")
+            self.state.setText(tr(f"{asks} need{'s' * (asks == 1)} an answer: its name is taken" if asks == 1 else
+                                  f"{asks} need an answer: their names are taken" if asks else ""))
         spec = next((row.spec for row in self.rows if row.spec.id == self._in_hand), None)
         if spec is not None and self.isVisible():
             self.proof.take(spec)
@@ -358,7 +359,7 @@ class DeliverScreen(QWidget):
             self.progress.show()
             self.cancel.show()
             self._refresh()
-            self.state.setText("Delivering …")
+            self.state.setText(tr("Delivering …"))
 
     def _consented(self) -> bool:
         """A child's picture is not delivered without a word about its guardians."""
@@ -380,7 +381,7 @@ class DeliverScreen(QWidget):
             return True
         except (OSError, ValueError) as error:
             why = getattr(error, "strerror", None) or error
-            self.state.setText(f"The folder {folder} cannot be made ({why}); choose another.")
+            self.state.setText(tr(f"The folder {folder} cannot be made ({why}); choose another."))
             return False
 
     def _told(self, one: Delivery) -> None:
@@ -402,7 +403,7 @@ class DeliverScreen(QWidget):
             done, count = self._count
             self.progress.setValue(round(1000 * (done + share) / max(1, count)))
         done, count = self._count
-        self.state.setText(f"{done} of {count} delivered")
+        self.state.setText(tr(f"{done} of {count} delivered"))
 
     def _page_told(self, which: str, path: Path | None, why: str) -> None:
         card = {"sheet": self.sheet, "report": self.report}.get(which)
@@ -428,8 +429,8 @@ class DeliverScreen(QWidget):
         self._refresh()
         asks = sum(row.state == state_mark.ASKS for row in self.rows if row.spec.on)
         more = f", {asks} need{'s' * (asks == 1)} an answer" if asks else ""
-        self.state.setText(f"Stopped: {done} of {count} delivered{more}." if stopped else
-                           f"{done} of {count} delivered{more}: {self.folder.text()}")
+        self.state.setText(tr(f"Stopped: {done} of {count} delivered{more}." if stopped else
+                              f"{done} of {count} delivered{more}: {self.folder.text()}"))
 
     def _write_proof_sheet(self) -> None:
         session, job = self.job.session, self.job.job

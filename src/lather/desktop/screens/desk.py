@@ -48,6 +48,7 @@ from lather.desktop.screens.desk_keys import DeskKeys
 from lather.desktop.screens.hints import hint
 from lather.desktop.stages.base import DeskParts, StagePart
 from lather.desktop.stages.registry import make_parts
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import LEFT_PX, RIGHT_PX, SMALL_PT
 
@@ -210,7 +211,7 @@ class DeskScreen(QWidget):
         for widget in (self.restraint, self.lamps, self.tours, self.areas):
             inside.addWidget(widget)
             inside.addWidget(rule())
-        title = QLabel("Under the pointer")
+        title = QLabel(tr("Under the pointer"))
         title.setFont(font(strong=True))
         self.facts = QLabel()
         self.facts.setObjectName("quiet")
@@ -267,7 +268,7 @@ class DeskScreen(QWidget):
             self.brush_strip.choose(wanted if wanted in tools else tools[0])
         self.lamps.choose(PLAIN)
         self.part.chosen()
-        self.lists.button("finds").setText(self.part.list_name or "Finds")
+        self.lists.button("finds").setText(tr(self.part.list_name or "Finds"))
         self.show_list("finds" if self.job.info.finds or self.part.list_panel is not None else "mends")
         if self.job.stage_id != "mend":
             self.measured.ask()
@@ -365,7 +366,7 @@ class DeskScreen(QWidget):
                 other.choice_panel.setVisible(other is part)
         self.brush_strip.show_beside(part.strip)
         part.show_job()
-        self.lists.button("mends").setText(f"{info.edit_word.capitalize()}s")
+        self.lists.button("mends").setText(tr(f"{info.edit_word.capitalize()}s"))
         self.mends.show_layer(layer, info.edit_word, keyed(part.empty_text()))
         if self.canvas.lamp != PLAIN:
             self._take_lamp(self.lamps.value)
@@ -391,13 +392,13 @@ class DeskScreen(QWidget):
             return
         text = self.canvas.colour_text(event.x, event.y)
         if text:
-            self.facts.setText(f"{event.x:.0f}, {event.y:.0f} px\n{text}\nzoom {self._zoom_text()}")
+            self.facts.setText(tr(f"{event.x:.0f}, {event.y:.0f} px\n{text}\nzoom {self._zoom_text()}"))
 
     def _zoom_text(self) -> str:
         return f"{self.canvas.view.scale * 100:.0f} %"
 
     def _read_view(self) -> None:
-        self.facts.setText(f"zoom {self._zoom_text()}")
+        self.facts.setText(tr(f"zoom {self._zoom_text()}"))
 
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)

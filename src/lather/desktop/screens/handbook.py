@@ -9,6 +9,7 @@ from lather.desktop.input.keys import ACTIONS, TAKES_COMMANDS, load_bindings
 from lather.desktop.panels.frames import filled, panel
 from lather.desktop.panels.message_line import MessageLine
 from lather.desktop.panels.panel_head import panel_head
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import LEFT_PX, theme
 
@@ -44,14 +45,14 @@ class HandbookScreen(QWidget):
         self.messages = MessageLine()
         self.messages.show_hint(_HINT)
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Search all pages")
+        self.search.setPlaceholderText(tr("Search all pages"))
         self.search.setAccessibleName("Search the handbook")
         self.search.setClearButtonEnabled(True)
         self.list = QListWidget()
         self.list.setAccessibleName("Pages of the handbook")
         self.list.setProperty(TAKES_COMMANDS, True)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.nothing = QLabel("No page holds all of these words.")
+        self.nothing = QLabel(tr("No page holds all of these words."))
         self.nothing.setObjectName("quiet")
         self.nothing.setWordWrap(True)
         self.reader = _Reader()
@@ -108,7 +109,7 @@ class HandbookScreen(QWidget):
         self.list.blockSignals(True)
         self.list.clear()
         for page in listed:
-            item = QListWidgetItem(page.title)
+            item = QListWidgetItem(tr(page.title))
             item.setData(Qt.ItemDataRole.UserRole, page.id)
             self.list.addItem(item)
         self.list.blockSignals(False)

@@ -45,6 +45,7 @@ from lather.desktop.panels.frames import Card
 from lather.desktop.panels.message_line import MessageLine
 from lather.desktop.panels.switch import Switch
 from lather.desktop.records import Records
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
 
@@ -68,7 +69,7 @@ class LogbookScreen(QWidget):
         self._own: list[LogEntry] = []
         self._demo: list[LogEntry] = []
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Find a job or a client")
+        self.search.setPlaceholderText(tr("Find a job or a client"))
         self.search.setAccessibleName("Find a job or a client")
         self.month, self.kind, self.route, self.gauges = (QComboBox() for _ in range(4))
         for box, name in ((self.month, "Month"), (self.kind, "Kind of job"), (self.route, "Route"),
@@ -79,8 +80,8 @@ class LogbookScreen(QWidget):
             box.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
             box.setMaximumWidth(150)
         self.demo = Switch("Demo jobs, made up", False)
-        self.csv, self.backup = QPushButton("Save as CSV"), QPushButton("Back up")
-        self.more = QPushButton("More")
+        self.csv, self.backup = QPushButton(tr("Save as CSV")), QPushButton(tr("Back up"))
+        self.more = QPushButton(tr("More"))
         self.more.setObjectName("menu")
         self.table = LogTable()
         self.stages, self.months, self.speed = StageChart(), MonthChart(), SpeedChart()
@@ -116,7 +117,7 @@ class LogbookScreen(QWidget):
             head.addWidget(widget, 2)
         head.addStretch(1)
         head.addWidget(self.demo)
-        head.addWidget(QLabel("demo jobs"))
+        head.addWidget(QLabel(tr("demo jobs")))
         head.addSpacing(6)
         for button in (self.csv, self.backup, self.more):
             head.addWidget(button)
@@ -145,15 +146,15 @@ class LogbookScreen(QWidget):
         return card
 
     def _connect(self) -> None:
-        self.kind.addItem("All kinds of job", "")
+        self.kind.addItem(tr("All kinds of job"), "")
         for kind in job_kinds():
-            self.kind.addItem(kind.capitalize(), kind)
-        self.route.addItem("All routes", "")
+            self.kind.addItem(tr(kind.capitalize()), kind)
+        self.route.addItem(tr("All routes"), "")
         for route in ROUTES.values():
-            self.route.addItem(route.label, route.id)
+            self.route.addItem(tr(route.label), route.id)
         for key, label in _GAUGES.items():
-            self.gauges.addItem(label, key)
-        self.month.addItem("All months", "")
+            self.gauges.addItem(tr(label), key)
+        self.month.addItem(tr("All months"), "")
         self.search.textChanged.connect(self.refresh)
         for box in (self.month, self.kind, self.route, self.gauges):
             box.activated.connect(self.refresh)
@@ -161,8 +162,8 @@ class LogbookScreen(QWidget):
         self.csv.clicked.connect(self._save_csv)
         self.backup.clicked.connect(self._back_up)
         menu = QMenu(self.more)
-        menu.addAction("Take in a second machine’s logbook …", self._take_in)
-        menu.addAction("See whether the logbook is whole", self._check)
+        menu.addAction(tr("Take in a second machine’s logbook …"), self._take_in)
+        menu.addAction(tr("See whether the logbook is whole"), self._check)
         self.more.setMenu(menu)
         self.table.opened.connect(self.job_wanted)
         self.first.chosen.connect(lambda key: (self.stages.setVisible(key == "stage"),
@@ -226,10 +227,11 @@ class LogbookScreen(QWidget):
         """Which values are the person's own, and which are still shipped."""
         own, shipped = own_speeds(self._own), shipped_speeds()
         if not own.jobs:
-            self.speeds_said.setText("Your next plan goes by shipped values, until 3 jobs are delivered.")
+            self.speeds_said.setText(tr("Your next plan goes by shipped values, until 3 jobs are delivered."))
             return
         missing = [kind_of(kind).label.lower() for kind in shipped.finds if kind not in own.own]
-        self.speeds_said.setText(f"These feed your next plan ({own.jobs} jobs). Still shipped: {', '.join(missing)}.")
+        said = f"These feed your next plan ({own.jobs} jobs). Still shipped: {', '.join(missing)}."
+        self.speeds_said.setText(tr(said))
 
     def _show_months(self) -> None:
         months = sorted({entry.day[:7] for entry in self.entries if entry.day}, reverse=True)
@@ -237,9 +239,9 @@ class LogbookScreen(QWidget):
             return
         held = self.month.currentData()
         self.month.clear()
-        self.month.addItem("All months", "")
+        self.month.addItem(tr("All months"), "")
         for month in months:
-            self.month.addItem(f"{_MONTHS[int(month[5:7]) - 1]} {month[:4]}", month)
+            self.month.addItem(tr(f"{_MONTHS[int(month[5:7]) - 1]} {month[:4]}"), month)
         self.month.setCurrentIndex(max(0, self.month.findData(held)))
 
     # keeping it

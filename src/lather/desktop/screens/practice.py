@@ -40,6 +40,7 @@ from lather.desktop.practice.marks import draw_mark, mark_text
 from lather.desktop.practice.open_lesson import OpenLesson, automatic_score, begin_lesson, score_it
 from lather.desktop.practice.score_panel import ScorePanel
 from lather.desktop.records import Records
+from lather.desktop.texts import tr
 from lather.desktop.theme.tokens import LEFT_PX, RIGHT_PX, theme
 
 _NEAR_PX = 16
@@ -110,21 +111,21 @@ class PracticeScreen(QWidget):
         self.kinds.setStyleSheet(f"QListWidget {{ background: {t.raised}; border: 1px solid {t.line}; "
                                  "border-radius: 4px; }")
         for label, kind in sorted((_kind_label(kind), kind) for kind in MADE_KINDS):
-            item = QListWidgetItem(label)
+            item = QListWidgetItem(tr(label))
             item.setData(Qt.ItemDataRole.UserRole, kind)
             item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Unchecked)
             self.kinds.addItem(item)
         self.clock = Switch("Against the clock", False)
-        self.begin = QPushButton("Begin")
+        self.begin = QPushButton(tr("Begin"))
         self.begin.setObjectName("primary")
         self.hints = QLabel()
         self.hints.setWordWrap(True)
         self.on_picture = Choices("On the picture", _ON, "mine")
         self.marks = Choices("Marks", _MARKS, "all")
-        self.play, self.replay = QPushButton("Play"), QSlider(Qt.Orientation.Horizontal)
+        self.play, self.replay = QPushButton(tr("Play")), QSlider(Qt.Orientation.Horizontal)
         self.replay.setAccessibleName("Strokes, played again")
-        self.go_on, self.score_button = QPushButton("Back to the desk"), QPushButton("Score it")
+        self.go_on, self.score_button = QPushButton(tr("Back to the desk")), QPushButton(tr("Score it"))
         self.score_button.setObjectName("primary")
         self.scores = ScorePanel()
         self.messages = MessageLine()
@@ -144,7 +145,7 @@ class PracticeScreen(QWidget):
         column.addWidget(self.many)
         line = QHBoxLayout()
         line.addWidget(self.clock)
-        self.clock_said = QLabel("against the clock")
+        self.clock_said = QLabel(tr("against the clock"))
         line.addWidget(self.clock_said, 1)
         column.addLayout(line)
         column.addWidget(self.begin)
@@ -156,8 +157,8 @@ class PracticeScreen(QWidget):
         if self.canvas is not None:
             row.addWidget(self.canvas, 1)
         else:
-            empty = QLabel("Choose a lesson and begin: a made-up sitter with known flaws opens on the desk.\n"
-                           "Come back here to have it scored.")
+            empty = QLabel(tr("Choose a lesson and begin: a made-up sitter with known flaws opens on the desk.\n"
+                              "Come back here to have it scored."))
             empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
             empty.setObjectName("quiet")
             row.addWidget(empty, 1)
@@ -180,7 +181,7 @@ class PracticeScreen(QWidget):
 
     def _connect(self) -> None:
         for one in _LISTED:
-            self.list.addItem(QListWidgetItem(_name(one)))
+            self.list.addItem(QListWidgetItem(tr(_name(one))))
         self.list.currentRowChanged.connect(self._show_lesson)
         self.list.setCurrentRow(_LISTED.index(self.lesson.lesson) if self.lesson is not None else 0)
         self.begin.clicked.connect(self._begin)
@@ -202,8 +203,8 @@ class PracticeScreen(QWidget):
     def _show_lesson(self, *_) -> None:
         one = self.chosen
         self.kinds.setVisible(one is OWN)
-        self.words.setText(one.words)
-        self.clock_said.setText(f"against {one.minutes:.0f} minutes")
+        self.words.setText(tr(one.words))
+        self.clock_said.setText(tr(f"against {one.minutes:.0f} minutes"))
         self.scores.history.show_scores([row for row in self._history if row[0] == one.number])
 
     def _begin(self) -> None:
@@ -257,7 +258,7 @@ class PracticeScreen(QWidget):
             best[number] = max(score, best.get(number, 0.0))
         for n, one in enumerate(_LISTED):
             said = f"  ·  {best[one.number]:.0f}" if one.number in best else ""
-            self.list.item(n).setText(f"{_name(one)}{said}")
+            self.list.item(n).setText(tr(f"{_name(one)}{said}"))
         self._show_lesson()
 
     # what is shown
@@ -266,10 +267,10 @@ class PracticeScreen(QWidget):
         score = self.lesson.score if self.lesson is not None else None
         self.scores.show_score(score)
         if score is None:
-            self.hints.setText("Told after the lesson is scored.")
+            self.hints.setText(tr("Told after the lesson is scored."))
             return
         wrong = what_went_wrong(score, tuple(self.job.job.edits()))
-        self.hints.setText("\n".join(f"· {text}" for text in wrong) or "Nothing: well done.")
+        self.hints.setText(tr("\n".join(f"· {text}" for text in wrong) or "Nothing: well done."))
         self._touched = hatched(_small(score.touched_where)) if score.touched > 0 else None
         self.canvas.update()
 
@@ -293,7 +294,7 @@ class PracticeScreen(QWidget):
             if self.replay.value() == self.replay.maximum():
                 self.replay.setValue(0)
             self._play.start()
-        self.play.setText("Stop" if self._play.isActive() else "Play")
+        self.play.setText(tr("Stop" if self._play.isActive() else "Play"))
 
     def _next_stroke(self) -> None:
         if self.replay.value() >= self.replay.maximum():

@@ -35,6 +35,7 @@ from lather.desktop.review.layers_panel import LayersPanel
 from lather.desktop.review.notes_panel import NotesPanel
 from lather.desktop.review.over_card import OfferBox, OverCard
 from lather.desktop.review.tour_list import TourList
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import RIGHT_PX, SMALL_PT
 
@@ -81,13 +82,13 @@ class ReviewScreen(QWidget):
     def _make_bar(self) -> None:
         self.modes = Choices("Compare", _MODES, "wipe")
         self.zoom = Choices("Zoom", {"fit": "Fit", "1": "100 %", "2": "200 %", "delivered": "Delivered"}, "fit")
-        self.hold_button = QPushButton("Press and hold: photo")
+        self.hold_button = QPushButton(tr("Press and hold: photo"))
         self.pace = ValueSlider("Every", 200, 3000, 800, unit="ms")
         self.pace.setFixedWidth(120)
         self.mirror = Switch("Mirror", False)
-        self.fresh = QPushButton("Fresh eyes")
-        self.fresh.setToolTip("Photo and retouch side by side, nobody says which: pick the more natural one")
-        self.picks = [QPushButton(f"{name} is more natural") for name in "AB"]
+        self.fresh = QPushButton(tr("Fresh eyes"))
+        self.fresh.setToolTip(tr("Photo and retouch side by side, nobody says which: pick the more natural one"))
+        self.picks = [QPushButton(tr(f"{name} is more natural")) for name in "AB"]
 
     def _make_side(self) -> None:
         self.tabs = Choices("Show", _TABS, "gauges")
@@ -96,7 +97,7 @@ class ReviewScreen(QWidget):
         self.offer = OfferBox()
         self.layers, self.notes, self.tours = LayersPanel(), NotesPanel(), TourList(self.tour)
         self.alike = Switch("The photo moved alike", False)
-        self.alike.setToolTip("Compare with the photo as Shape has moved it: only what was done to the skin differs")
+        self.alike.setToolTip(tr("Compare with the photo as Shape has moved it: what was done to the skin differs"))
 
     def _arrange(self) -> None:
         column, middle = filled(self)
@@ -114,15 +115,15 @@ class ReviewScreen(QWidget):
         alike = QHBoxLayout(self._alike_row)
         alike.setContentsMargins(0, 0, 0, 0)
         alike.addWidget(self.alike)
-        alike.addWidget(QLabel("The photo moved alike"), 1)
+        alike.addWidget(QLabel(tr("The photo moved alike")), 1)
         inside.addWidget(self._alike_row)
-        rest = QLabel("Rest your eyes for a minute before you judge.")
+        rest = QLabel(tr("Rest your eyes for a minute before you judge."))
         rest.setObjectName("quiet")
         rest.setFont(font(SMALL_PT))
         inside.addWidget(rest)
         middle.addWidget(side)
         below, row = bar(10, 8)
-        for widget in (self.modes, self.hold_button, self.pace, self.zoom, self.mirror, QLabel("mirror")):
+        for widget in (self.modes, self.hold_button, self.pace, self.zoom, self.mirror, QLabel(tr("mirror"))):
             row.addWidget(widget)
         row.addStretch(1)
         for widget in (self.fresh, *self.picks):
@@ -252,7 +253,7 @@ class ReviewScreen(QWidget):
         for name, one in self.judging.rows.items():
             self.rows[name].show_judged(one, self.judging.history[name])
         over = self.judging.over
-        self.over_count.setText(str(len(over)) if over else "none" if self.judging.values else "")
+        self.over_count.setText(tr(str(len(over)) if over else "none" if self.judging.values else ""))
         if [(card.one.gauge.id, card.one.text) for card in self.cards] != [(one.gauge.id, one.text) for one in over]:
             for card in self.cards:
                 self._cards.removeWidget(card)
@@ -295,7 +296,7 @@ class ReviewScreen(QWidget):
         for key, row in self.rows.items():
             row.marked = key == self._map_of
             row.update()
-        self.map_said.setText(f"map: {self.rows[name].name.lower()}" if self._map_of else "click: map")
+        self.map_said.setText(tr(f"map: {self.rows[name].name.lower()}" if self._map_of else "click: map"))
         if self._map_of:
             self.judging.ask_map(name)
         self.canvas.update()

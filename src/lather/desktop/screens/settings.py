@@ -14,12 +14,13 @@ from lather.desktop.panels.setting_row import SettingRow
 from lather.desktop.settings.applied import apply
 from lather.desktop.settings.declared import BY_ID, GROUPS, NEXT_START, NOW, SETTINGS
 from lather.desktop.settings.store import reset
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
 
 _COLUMNS = (("look", "screen", "work", "units"), ("pen", "folders"))
 _HINT = "Everything is kept as soon as it is chosen, in ~/.config/lather. Esc goes back."
-REBUILT = frozenset({"theme", "display_from", "display_profile"})
+REBUILT = frozenset({"theme", "language", "display_from", "display_profile"})
 """Settings for which the screens are made anew."""
 
 
@@ -44,8 +45,8 @@ class SettingsScreen(QWidget):
         self.display = QLabel()
         self.display.setWordWrap(True)
         self.display.setFont(font(SMALL_PT))
-        self.usual = QPushButton("All settings as they start")
-        self.again = QPushButton("Start Lather again")
+        self.usual = QPushButton(tr("All settings as they start"))
+        self.again = QPushButton(tr("Start Lather again"))
         self.again.setObjectName("primary")
         self.messages = MessageLine()
         self.messages.show_hint(_HINT)
@@ -74,7 +75,7 @@ class SettingsScreen(QWidget):
         below, foot = bar(12, 9)
         foot.addWidget(self.usual)
         foot.addStretch(1)
-        self.waits = QLabel("Some of it is taken with the next start.")
+        self.waits = QLabel(tr("Some of it is taken with the next start."))
         foot.addWidget(self.waits)
         foot.addWidget(self.again)
         self.waits.hide()
@@ -96,6 +97,7 @@ class SettingsScreen(QWidget):
             return card
         for one in held:
             card.column.addWidget(one)
+            one.setVisible(len(one.setting.choices) != 1)  # nothing is chosen of one
         if group == "screen":
             card.column.addWidget(self.display)
         return card
@@ -146,7 +148,7 @@ class SettingsScreen(QWidget):
     def _show_display(self) -> None:
         source = settings.value("display_from")
         self.rows["display_profile"].setVisible(source == "file")
-        self.display.setText(settings.display_profile(self._screen_number).said)
+        self.display.setText(tr(settings.display_profile(self._screen_number).said))
 
     def press(self, action: str) -> None:
         """No key but those of the window acts here."""

@@ -35,6 +35,7 @@ from lather.desktop.sitting.frame_view import FrameView
 from lather.desktop.sitting.look_row import LookRow
 from lather.desktop.sitting.skin_chart import SkinChart
 from lather.desktop.sitting.strip import FrameStrip
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import RIGHT_PX, SMALL_PT, theme
 
@@ -68,12 +69,12 @@ class SittingScreen(QWidget):
     # layout
 
     def _make(self) -> None:
-        self.title, self.people_said, self.progress = QLabel("Sitting"), QLabel(), ElidedLabel()
+        self.title, self.people_said, self.progress = QLabel(tr("Sitting")), QLabel(), ElidedLabel()
         self.title.setFont(font(strong=True))
         for label in (self.people_said, self.progress):
             label.setObjectName("quiet")
         self.people = Choices("Whose frames", {_ALL: "All"}, _ALL)
-        self.sheet, self.stop, self.main = QPushButton("Contact sheet"), QPushButton("Stop"), QPushButton()
+        self.sheet, self.stop, self.main = QPushButton(tr("Contact sheet")), QPushButton(tr("Stop")), QPushButton()
         self.main.setObjectName("primary")
         self.strip, self.view = FrameStrip(), FrameView()
         self.light = SkinChart("Light, L* against", lambda a, b: a.lightness - b.lightness, ALIKE_L,
@@ -83,8 +84,8 @@ class SittingScreen(QWidget):
         self.looks_head, self.looks_said = panel_head("Needs a look", "")
         self.carried_head, self.carried_said = panel_head("Carried over", "")
         self.rows: list[LookRow] = []
-        self.desk, self.back = QPushButton("Open on the desk"), QPushButton("Take this carry back")
-        self.name_button = QPushButton("Name this person …")
+        self.desk, self.back = QPushButton(tr("Open on the desk")), QPushButton(tr("Take this carry back"))
+        self.name_button = QPushButton(tr("Name this person …"))
         self.messages = MessageLine()
 
     def _arrange(self) -> None:
@@ -182,8 +183,8 @@ class SittingScreen(QWidget):
         self._card_rows.setColumnStretch(0, 1)
         column.addLayout(self._card_rows)
         column.addStretch(1)
-        self.caution = QLabel("Marks that stay are told by place and look. Whether a mark should be seen by a doctor "
-                              "is not for Lather to say.")
+        self.caution = QLabel(tr("Marks that stay are told by place and look. Whether a mark should be seen by a "
+                                 "doctor is not for Lather to say."))
         self.caution.setWordWrap(True)
         self.caution.setObjectName("quiet")
         self.caution.setFont(font(SMALL_PT))
@@ -254,7 +255,7 @@ class SittingScreen(QWidget):
         theirs = [f for f in frames if reference is None or f.person == reference.person]  # skin of one person
         for chart in (self.light, self.colour):
             chart.show_frames(theirs, skin)
-            chart.head.setText(f"{chart.name} {reference.stem}" if reference is not None else chart.name)
+            chart.head.setText(tr(f"{chart.name} {reference.stem}" if reference is not None else chart.name))
         self._show_bar()
         left = self.frame.looks_left
         self.current = min(self.current, max(0, len(left) - 1))
@@ -272,14 +273,15 @@ class SittingScreen(QWidget):
         if self.people.options != options:
             self.people.set_options(options)
         count = len(options) - 1
-        self.people_said.setText(f"{len(sitting.frames)} frames" + (
-            f", {count} {'person' if count == 1 else 'people'}" if count else ""))
+        self.people_said.setText(tr(f"{len(sitting.frames)} frames" + (
+               f", {count} {'person' if count == 1 else 'people'}" if count else "")))
 
     def _show_bar(self) -> None:
         sitting, source = self.control.sitting, self.control.reference
         carried = sum(f.state not in (PHOTO, FINISHED) for f in sitting.frames)
         looks = sum(len(f.looks_left) for f in sitting.frames)
-        self.progress.setText(self.control.progress or (f"{carried} carried · {looks} to look at" if carried else ""))
+        done = f"{carried} carried · {looks} to look at" if carried else ""
+        self.progress.setText(tr(self.control.progress or done))
         self.stop.setVisible(self.control.carrying)
         stem, here = Path(source).stem, self.on_desk
         if here and sitting.frame(here).state != FINISHED:
@@ -290,17 +292,17 @@ class SittingScreen(QWidget):
             self._does, text = "", f"{stem} is carried over"
         else:
             self._does, text = "open", f"Retouch {self.frame.stem}"
-        self.main.setText(text)
+        self.main.setText(tr(text))
         self.main.setEnabled(bool(self._does) and not self.control.carrying)
-        self.main.setToolTip({
-            "finish": "As it is on the desk now: the others are held to it, and it can be carried over",
-            "carry": "Mends, paths, adjustments and keepers, to every frame of this person that is not retouched yet",
-            "open": "Open this frame on the desk; come back when it is as it should be"}.get(self._does, ""))
+        self.main.setToolTip(tr({
+               "finish": "As it is on the desk now: the others are held to it, and it can be carried over",
+               "carry": "Mends, paths, adjustments, keepers, to every frame of this person that is not retouched yet",
+               "open": "Open this frame on the desk; come back when it is as it should be"}.get(self._does, "")))
 
     def _show_looks(self, number: int) -> None:
         frame = self.frame
         left = frame.looks_left
-        self.looks_said.setText(f"{len(left)} on {frame.stem} · Q, W step" if left else "")
+        self.looks_said.setText(tr(f"{len(left)} on {frame.stem} · Q, W step" if left else ""))
         shown = (frame, number, frame.name in self.control.pictures, self.control.reference in self.control.pictures)
         if shown == self._shown:
             return
@@ -316,7 +318,7 @@ class SittingScreen(QWidget):
         if not left:
             text = {PHOTO: _HINT, FINISHED: f"{frame.stem} is the finished frame the others are held to."}.get(
                 frame.state, "Nothing left to look at on this frame.")
-            said = QLabel(text)
+            said = QLabel(tr(text))
             said.setWordWrap(True)
             said.setObjectName("quiet")
             self._list.addWidget(said)
@@ -328,19 +330,19 @@ class SittingScreen(QWidget):
         told = frame.carried
         self.back.setVisible(told is not None)
         self._carried_area.setVisible(told is not None)
-        self.desk.setText(f"Open {frame.stem} on the desk")
+        self.desk.setText(tr(f"Open {frame.stem} on the desk"))
         if told is None:
             self.carried_said.setText("")
             return
         done, wanted = told.count
-        self.carried_said.setText(f"{done} of {wanted} edits · {told.seconds:.0f} s")
+        self.carried_said.setText(tr(f"{done} of {wanted} edits · {told.seconds:.0f} s"))
         for row, stage_id in enumerate(s for s in STAGE_IDS if s in told.stages or s in told.anew):
-            name, words = QLabel(stage_id.capitalize()), QLabel(_STAGE_WORDS[stage_id])
+            name, words = QLabel(tr(stage_id.capitalize())), QLabel(tr(_STAGE_WORDS[stage_id]))
             words.setObjectName("quiet")
             words.setFont(font(SMALL_PT))
             moved = "{} of {}".format(*told.stages[stage_id]) if stage_id in told.stages else ""
             anew = f"{told.anew[stage_id]} new" if stage_id in told.anew else ""
-            count = QLabel(", ".join(filter(None, (moved, anew))))
+            count = QLabel(tr(", ".join(filter(None, (moved, anew)))))
             for column, label in enumerate((name, words, count)):
                 self._table.addWidget(label, row, column)
         self._table.setRowStretch(len(STAGE_IDS) + 1, 1)
@@ -350,13 +352,13 @@ class SittingScreen(QWidget):
         _empty(self._card_rows)
         self.name_button.setVisible(person is not None)
         if person is None:
-            self.who.setText("Nobody known here")
-            self.known.setText("no face was found")
+            self.who.setText(tr("Nobody known here"))
+            self.known.setText(tr("no face was found"))
             self.face.clear()
             return
         frames = sitting.of_person(person.id)
-        self.who.setText(person.name)
-        self.known.setText(f"on {len(frames)} of {len(sitting.frames)} frames")
+        self.who.setText(tr(person.name))
+        self.known.setText(tr(f"on {len(frames)} of {len(sitting.frames)} frames"))
         thumb = self.control.thumbs.get(person.reference) or self.control.thumbs.get(self.control.chosen)
         if thumb is not None:
             self.face.setPixmap(QPixmap.fromImage(thumb.scaled(
@@ -381,7 +383,7 @@ class SittingScreen(QWidget):
         self._card_line(f"{Path(person.reference).stem} alone", clock_text(alone), row)
 
     def _card_head(self, name: str, count: str, row: int) -> int:
-        label, number = QLabel(name), QLabel(count)
+        label, number = QLabel(tr(name)), QLabel(tr(count))
         label.setFont(font(strong=True))
         number.setObjectName("quiet")
         self._card_rows.addWidget(rule(), row, 0, 1, 2)
@@ -390,9 +392,9 @@ class SittingScreen(QWidget):
         return row + 2
 
     def _card_line(self, name: str, text: str, row: int, *, warns: bool = False) -> int:
-        label, value = ElidedLabel(), QLabel(text)
-        label.setText(name)
-        label.setToolTip(name)
+        label, value = ElidedLabel(), QLabel(tr(text))
+        label.setText(tr(name))
+        label.setToolTip(tr(name))
         value.setFont(font(SMALL_PT, strong=warns))
         if warns:
             value.setStyleSheet(f"color: {theme().near_text};")

@@ -11,6 +11,7 @@ from lather.desktop.input.keys import TAKES_COMMANDS
 from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.panels.header import shortened
 from lather.desktop.panels.message_line import MessageLine
+from lather.desktop.texts import tr
 from lather.desktop.theme.icons import pixmap
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import theme
@@ -51,18 +52,18 @@ class StartScreen(QWidget):
         picture = QLabel()
         picture.setPixmap(pixmap("photo", theme().accent, 56, self.devicePixelRatioF()))
         column.addWidget(picture)
-        title = QLabel("Drop a portrait here")
+        title = QLabel(tr("Drop a portrait here"))
         title.setFont(font(17, strong=True))
         column.addWidget(title)
-        words = QLabel("A JPEG, PNG, TIFF or WebP photo, or a .lather job.\nThe photo itself is never changed: "
-                       "all you do is kept beside it and can be taken back.")
+        words = QLabel(tr("A JPEG, PNG, TIFF or WebP photo, or a .lather job.\nThe photo itself is never changed: "
+                          "all you do is kept beside it and can be taken back."))
         words.setObjectName("quiet")
         column.addWidget(words)
         buttons = QHBoxLayout()
-        self.open_button = QPushButton("Open a photo or job …")
+        self.open_button = QPushButton(tr("Open a photo or job …"))
         self.open_button.setObjectName("primary")
         self.open_button.clicked.connect(self.open_asked)
-        self.demo_button = QPushButton("Try the demo job")
+        self.demo_button = QPushButton(tr("Try the demo job"))
         self.demo_button.clicked.connect(self.demo_asked)
         buttons.addWidget(self.open_button)
         buttons.addWidget(self.demo_button)
@@ -73,13 +74,13 @@ class StartScreen(QWidget):
         for leftover in shown:
             column.addWidget(self._leftover_row(leftover))
         if recent:
-            head = QLabel("Recent")
+            head = QLabel(tr("Recent"))
             head.setFont(font(strong=True))
             column.addSpacing(8)
             column.addWidget(head)
             for path in recent[: _MOST_ROWS - len(shown)]:
                 name, folder = readable_name(Path(path).name), readable_name(str(Path(path).parent))
-                button = QPushButton(f"{shortened(name, 44)}   –   {shortened(folder, 36)}")
+                button = QPushButton(tr(f"{shortened(name, 44)}   –   {shortened(folder, 36)}"))
                 button.setObjectName("flat")
                 button.setStyleSheet("text-align: left;")
                 button.setToolTip(readable_name(path))
@@ -104,14 +105,14 @@ class StartScreen(QWidget):
         steps = f"{leftover.steps} step{'s' * (leftover.steps != 1)}"
         words = QVBoxLayout()
         words.setSpacing(1)
-        words.addWidget(ElidedLabel(f"“{leftover.title}” was not closed properly"))
-        more = QLabel(f"{steps} made after the last save can be brought back")
+        words.addWidget(ElidedLabel(tr(f"“{leftover.title}” was not closed properly")))
+        more = QLabel(tr(f"{steps} made after the last save can be brought back"))
         more.setObjectName("quiet")
         words.addWidget(more)
         row.addLayout(words, 1)
-        go_on = QPushButton("Go on with it")
+        go_on = QPushButton(tr("Go on with it"))
         go_on.clicked.connect(lambda: self.recover.emit(leftover))
-        drop = QPushButton("Discard")
+        drop = QPushButton(tr("Discard"))
         drop.clicked.connect(lambda: (self.discard.emit(leftover), frame.hide()))
         self.recover_buttons.append(go_on)
         row.addWidget(go_on)

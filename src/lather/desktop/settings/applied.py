@@ -3,10 +3,12 @@
 import os
 
 from lather.core.memory import LIMIT
+from lather.desktop import texts
 from lather.desktop.input import pressure
 from lather.desktop.input.pressure import PressureCurve
 from lather.desktop.settings.declared import BY_ID
 from lather.desktop.settings.store import value
+from lather.desktop.texts.languages import catalogue_for
 from lather.desktop.theme import tokens
 
 SCALE = "QT_SCALE_FACTOR"
@@ -26,6 +28,7 @@ def apply_scale() -> None:
 
 def apply() -> None:
     tokens.use(tokens.DARK if value("theme") == "dark" else tokens.LIGHT)
+    texts.use(catalogue_for(str(value("language"))))
     start, full, bend = (float(value(f"pen_{name}")) for name in ("start", "full", "bend"))
     pressure.use(PressureCurve(start / 100, full / 100, bend))
     if value("memory_mb") != BY_ID["memory_mb"].start:

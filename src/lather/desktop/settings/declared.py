@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from lather.core.memory import MACHINE_BYTES, Budget
+from lather.desktop.texts.languages import ENGLISH, languages
 
 NOW, NEXT_PHOTO, NEXT_START = "now", "with the next photo", "with the next start"
 
@@ -55,6 +56,8 @@ SETTINGS = (
     Setting("scale", "look", "Size of everything", "choice", "100", takes=NEXT_START,
             choices={str(n): f"{n} %" for n in (100, 125, 150, 175, 200)},
             note="With the next start. At 200 % the window needs a screen of 2048 × 1360 px."),
+    Setting("language", "look", "Language", "choice", ENGLISH, choices=languages(),
+            note="Texts of your own: see “Settings” in the handbook."),
     Setting("display_from", "screen", "Its profile", "choice", "desktop",
             choices={"desktop": "as the desktop says", "file": "from a file", "srgb": "sRGB"}),
     Setting("display_profile", "screen", "File", "file", ""),

@@ -8,6 +8,7 @@ from lather.core.sitting.looks import Look
 from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.panels.frames import Card
 from lather.desktop.sitting.control import KEEP, LEAVE, MEND
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
@@ -37,10 +38,10 @@ class LookRow(Card):
         words = QVBoxLayout()
         words.setSpacing(1)
         name, why = ElidedLabel(), ElidedLabel()
-        name.setText(look.name)
+        name.setText(tr(look.name))
         name.setFont(font(strong=True))
-        why.setText(look.why)
-        why.setToolTip(look.why)
+        why.setText(tr(look.why))
+        why.setToolTip(tr(look.why))
         why.setObjectName("quiet")
         why.setFont(font(SMALL_PT))
         words.addWidget(name)
@@ -50,7 +51,7 @@ class LookRow(Card):
         for answer, label, hint in ((KEEP, "Keep", "R"), (MEND, "Mend", "E"), (LEAVE, "Leave", "T")):
             if answer != LEAVE and not look.find:
                 continue
-            button = QPushButton(f"{label} {hint}" if current else label)
+            button = QPushButton(tr(f"{label} {hint}" if current else label))
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             button.clicked.connect(lambda _, answer=answer: self.answered.emit(self.number, answer))
             self.buttons[answer] = button

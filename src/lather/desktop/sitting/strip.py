@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from lather.core.sitting.alike import ALIKE_DE
 from lather.core.sitting.sitting import FINISHED, PHOTO, Frame
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
@@ -45,7 +46,7 @@ class FrameCard(QWidget):
         self.frame, self.image, self.chosen = frame, image, chosen
         self.state, self.warns = state_text(frame, reference)
         self.setAccessibleName(f"Frame {frame.stem}, {self.state}")
-        self.setToolTip(f"{frame.name}: {self.state}. A double click opens it on the desk.")
+        self.setToolTip(tr(f"{frame.name}: {self.state}. A double click opens it on the desk."))
         self.update()
 
     @property

@@ -7,6 +7,7 @@ from lather.core.parameters import EVERYWHERE, Choice, Flag, Number, starting
 from lather.desktop.panels.stage_panel import StagePanel
 from lather.desktop.panels.value_slider import number_slider
 from lather.desktop.stages.base import StagePart
+from lather.desktop.texts import tr
 
 
 class PlainPart(StagePart):
@@ -36,7 +37,7 @@ class PlainPart(StagePart):
             box = QComboBox()
             box.setAccessibleName(one.label)
             for value, label in one.options.items():
-                box.addItem(label, value)
+                box.addItem(tr(label), value)
             box.activated.connect(lambda _: self._set(one.id, box.currentData()))
             self.panel.column.addWidget(box)
             self.controls[one.id] = box

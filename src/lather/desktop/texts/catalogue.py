@@ -5,8 +5,12 @@ from collections.abc import Mapping
 from functools import lru_cache
 
 _PLACE = re.compile(r"\{(\d+)\}")
-_SENTENCES = re.compile(r"(?<=[.!?]) (?=\S)")
-_REMEMBERED, _DEEPEST = 4096, 3
+_PARTINGS = tuple((re.compile(pattern), between) for pattern, between in (
+    (r"(?<=[.!?]) (?=\S)", " "), ("\n", "\n"), (" {2,}", "  "), (" · ", " · "), (": ", ": "), (", ", ", "),
+    (r" (?=\()", " "),
+))
+"""Where a text that is not known as a whole is taken apart: sentences, lines, name and what it is."""
+_REMEMBERED, _DEEPEST = 4096, 5
 
 
 class Catalogue:
@@ -35,9 +39,10 @@ class Catalogue:
             if found:
                 values = {name: self._translate(value, depth + 1) for name, value in zip(order, found.groups())}
                 return _PLACE.sub(lambda place, values=values: values.get(place[1], place[0]), said)
-        parts = _SENTENCES.split(text)
-        if len(parts) > 1:
-            return " ".join(self._translate(part, depth + 1) for part in parts)
+        for parting, between in _PARTINGS:
+            parts = parting.split(text)
+            if len(parts) > 1:
+                return between.join(self._translate(part, depth + 1) for part in parts)
         return text
 
 

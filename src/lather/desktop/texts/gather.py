@@ -9,12 +9,12 @@ from pathlib import Path
 import lather
 
 _CODE = Path(lather.__file__).parent
-_SAID = ("errors", "find", "gauges", "job", "kinds", "lamps", "plan", "practice", "stages", "measure", "sitting", "imageio",
-         "deliver", "record", "face", "engine")
+_SAID = ("errors", "find", "tools", "brush", "gauges", "job", "kinds", "lamps", "plan", "practice", "stages", "measure",
+         "sitting", "imageio", "deliver", "record", "face", "engine")
 """Parts of the core whose words come into the window."""
-_NO_TEXT_IN = {"setStyleSheet", "compile", "setObjectName", "setProperty", "run", "getLogger", "Tag", "encode", "import_module"}
-_NO_TEXT = re.compile(r"[\w.:/+#-]*|[\s\d{}()%·×,.;:/|*=<>\[\]#_-]*|.*[{;]\s*$|</?\w.*|.*\b(background|border|padding): .*",
-                      re.DOTALL)
+_NO_TEXT_IN = {"setStyleSheet", "compile", "setObjectName", "setProperty", "run", "getLogger", "Tag", "encode"}
+_NO_TEXT = re.compile(r"[\w.:/+#-]*|[\s\d{}()%·×,.;:/|*=<>\[\]#_-]*|.*[{;]\s*$|</?\w.*|"
+                      r".*\b(background|border|padding): .*", re.DOTALL)
 _WORD = re.compile(r"[A-Z][a-z’'-]+|[A-Z]")  # a single word is a text where it begins with a capital
 _PLAIN_WORD = re.compile(r"[a-z][a-z-]+")
 

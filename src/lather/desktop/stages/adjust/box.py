@@ -9,6 +9,7 @@ from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.desktop.panels.signed_slider import SignedSlider
 from lather.desktop.panels.stage_panel import StagePanel
 from lather.desktop.panels.value_slider import ValueSlider, number_slider
+from lather.desktop.texts import tr
 
 
 class AdjustBox(StagePanel):
@@ -61,7 +62,7 @@ class AdjustBox(StagePanel):
             return
         box = narrow_box(one.label)
         for value, label in one.options.items():
-            box.addItem(label, value)
+            box.addItem(tr(label), value)
         box.activated.connect(lambda _: self.changed.emit({one.id: box.currentData()}, False))
         self._grid.addWidget(box, at // self.columns, at % self.columns)
         self.controls[one.id] = box

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QAbstractButton, QSizePolicy, QVBoxLayout, QWidget
 from lather.core.job.model import Stage
 from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.desktop.panels.panel_head import panel_head
+from lather.desktop.texts import tr
 from lather.desktop.theme.icons import icon
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
@@ -23,7 +24,7 @@ class AdjustmentRow(QAbstractButton):
     def __init__(self, name: str, icon_name: str, tip: str, parent=None):
         super().__init__(parent)
         self.name, self.icon_name, self.says, self.used, self.current = name, icon_name, NOT_USED, False, False
-        self.setToolTip(tip)
+        self.setToolTip(tr(tip))
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(_ROW_PX)
@@ -56,13 +57,13 @@ class AdjustmentRow(QAbstractButton):
         painter.setFont(font(strong=True) if self.used or self.current else font())
         painter.setPen(QColor(t.ink))
         name = QRectF(left, 0, room, self.height()) if low else QRectF(left, 3, room, 17)
-        painter.drawText(name, Qt.AlignmentFlag.AlignVCenter, self.name)
+        painter.drawText(name, Qt.AlignmentFlag.AlignVCenter, tr(self.name))
         if low:
             return
         painter.setFont(font(SMALL_PT))
         painter.setPen(QColor(t.quiet_ink))
         text = painter.fontMetrics().elidedText(self.says, Qt.TextElideMode.ElideRight, room)
-        painter.drawText(QRectF(left, 19, room, 15), Qt.AlignmentFlag.AlignVCenter, text)
+        painter.drawText(QRectF(left, 19, room, 15), Qt.AlignmentFlag.AlignVCenter, tr(text))
 
 
 class AdjustmentsPanel(QWidget):
@@ -99,4 +100,4 @@ class AdjustmentsPanel(QWidget):
             used += bool(on)
             says = self.kinds[kind_id].said(layers[-1]) if len(layers) == 1 else f"{len(layers)} layers"
             row.show_state((says or "in use") if layers else NOT_USED, bool(on), kind_id == current)
-        self.count.setText(f"{used} in use" if used else "none in use")
+        self.count.setText(tr(f"{used} in use" if used else "none in use"))

@@ -9,6 +9,7 @@ from lather.core.stages.adjust.zones import ZONES, zone_label
 from lather.desktop.input.keys import keyed
 from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.value_slider import ValueSlider
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
 
@@ -31,7 +32,7 @@ class MaskStrip(QWidget):
         rows = QVBoxLayout(self)
         rows.setContentsMargins(4, 4, 4, 4)
         rows.setSpacing(3)
-        self.title = QLabel("Mask")
+        self.title = QLabel(tr("Mask"))
         self.title.setObjectName("quiet")
         self.title.setFont(font(SMALL_PT))
         self.title.setTextFormat(Qt.TextFormat.PlainText)
@@ -39,7 +40,7 @@ class MaskStrip(QWidget):
         row = QHBoxLayout()
         row.setSpacing(5)
         self.how = Choices("Mask", {EVERYWHERE: "Everywhere", BY_ZONE: "Zones", PAINTED: "Painted"}, PAINTED)
-        self.how.setToolTip("Where the layer acts before you paint; Paint and Take away work on top of each")
+        self.how.setToolTip(tr("Where the layer acts before you paint; Paint and Take away work on top of each"))
         self.how.chosen.connect(self._chosen)
         row.addWidget(self.how)
         self.turn = self._button("Turn round", keyed("Turn the mask round: the layer acts where it did not "
@@ -53,19 +54,19 @@ class MaskStrip(QWidget):
         self.menu = QMenu(self)
         self.menu.setAccessibleName("Zones")
         for zone, label in ZONES.items():
-            action = self.menu.addAction(label)
+            action = self.menu.addAction(tr(label))
             action.setCheckable(True)
             action.triggered.connect(lambda on, zone=zone: self.zone_switched.emit(zone, on))
             action.setData(zone)
         self.feather = ValueSlider(FEATHER.label, 0, 200, 0, unit="px")
-        self.feather.setToolTip("How far the rim of the zones fades")
+        self.feather.setToolTip(tr("How far the rim of the zones fades"))
         self.feather.changed.connect(self.feathered)
         self.feather.setMaximumWidth(112)
         row.addWidget(self.feather)
 
     def _button(self, text: str, tip: str, checkable: bool) -> QPushButton:
-        button = QPushButton(text)
-        button.setToolTip(tip)
+        button = QPushButton(tr(text))
+        button.setToolTip(tr(tip))
         button.setAccessibleName(tip)
         button.setCheckable(checkable)
         button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -98,8 +99,8 @@ class MaskStrip(QWidget):
             EVERYWHERE: "the whole picture", PAINTED: "only what is painted"}[how]
         strokes = 0 if layer is None else len(layer.edits)
         painted = f", {strokes} stroke{'s' * (strokes != 1)}" if strokes else ""
-        self.title.setText(f"Mask of {name}: {says}{painted}{', turned round' * bool(settings.get('turned'))}")
-        self.title.setToolTip(self.title.text())
+        self.title.setText(tr(f"Mask of {name}: {says}{painted}{', turned round' * bool(settings.get('turned'))}"))
+        self.title.setToolTip(tr(self.title.text()))
         for widget in (self.how, self.turn):
             widget.setEnabled(layer is not None)
 

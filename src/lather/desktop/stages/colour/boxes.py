@@ -13,6 +13,7 @@ from lather.core.stages.colour.whiten import PARTS
 from lather.desktop.panels.gauge import Gauge
 from lather.desktop.stages.adjust.box import AdjustBox, narrow_box
 from lather.desktop.stages.adjust.curve_editor import CurveEditor
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
 
@@ -34,7 +35,7 @@ class MatchBox(AdjustBox):
         for name, label in (("reference", "reference"), ("before", "target, before"), ("after", "target, now")):
             column = QVBoxLayout()
             column.setSpacing(1)
-            crop, text = QLabel(), QLabel(label)
+            crop, text = QLabel(), QLabel(tr(label))
             crop.setFixedSize(_CROP)
             crop.setScaledContents(True)
             crop.setAccessibleName(f"Crop of the {label}")
@@ -54,11 +55,11 @@ class MatchBox(AdjustBox):
         self.zones: dict[str, QComboBox] = {}
         for column, (name, label) in enumerate((("reference", "From"), ("target", "To"))):
             box = narrow_box(f"{label} which part of the skin")
-            box.addItem("outline", _BY_HAND)
+            box.addItem(tr("outline"), _BY_HAND)
             for zone, text in SKIN_PARTS.items():
-                box.addItem(text, zone)
+                box.addItem(tr(text), zone)
             box.activated.connect(lambda _, name=name: self._zone_chosen(name))
-            quiet = QLabel(label)
+            quiet = QLabel(tr(label))
             quiet.setObjectName("quiet")
             quiet.setFont(font(SMALL_PT))
             zones.addWidget(quiet, 0, column)
@@ -67,8 +68,8 @@ class MatchBox(AdjustBox):
         self.column.addLayout(zones)
 
     def after_sliders(self) -> None:
-        self.again = QPushButton("Measure again")
-        self.again.setToolTip("Measure both areas anew on the picture as it lies beneath now")
+        self.again = QPushButton(tr("Measure again"))
+        self.again.setToolTip(tr("Measure both areas anew on the picture as it lies beneath now"))
         self.again.clicked.connect(lambda: self.asked.emit("again"))
         self.column.addWidget(self.again)
         self.note = self.add_note()
@@ -87,14 +88,14 @@ class MatchBox(AdjustBox):
         both = "measured_from" in settings and "measured_to" in settings
         self.again.setEnabled(both)
         if not both:
-            self.note.setText("Outline skin you trust with Reference, then the skin to match with Target; or choose "
-                              "parts of the skin above.")
+            self.note.setText(tr("Outline skin you trust with Reference, then the skin to match with Target; or choose "
+                                 "parts of the skin above."))
             for crop in self.crops.values():
                 crop.clear()
             self.difference.show_value(0, "–", Band(0, _ALIKE, "both areas are needed"))
         else:
-            self.note.setText("" if settings.get("light", True) else
-                              "The two stand in other light: that is form, so lightness is left alone.")
+            self.note.setText(tr("" if settings.get("light", True) else
+                                 "The two stand in other light: that is form, so lightness is left alone."))
         self.note.setVisible(bool(self.note.text()))
 
     def show_readout(self, readout: object) -> None:
@@ -126,7 +127,7 @@ class WhitenBox(AdjustBox):
         self.yellow.show_value(
             max(0.0, readout.now[2]), f"{readout.before[2]:.0f} → {readout.now[2]:.0f}",
             Band(readout.least_yellow, _MOST_B, f"at least b* {readout.least_yellow:.0f}: it looks false without"))
-        self.note.setText(readout.note)
+        self.note.setText(tr(readout.note))
         self.note.setVisible(bool(readout.note))
 
 

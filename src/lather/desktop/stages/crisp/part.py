@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 from lather.core.find.adjust import CRISP_PARTS, crisp_proposal
 from lather.core.job.model import Job, Stage
 from lather.desktop.stages.adjust.part import AdjustPart
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
 
@@ -20,17 +21,17 @@ class ProposalsPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 0, 10, 8)
         column.setSpacing(4)
-        title = QLabel("Proposals")
+        title = QLabel(tr("Proposals"))
         title.setFont(font(strong=True))
         column.addWidget(title)
-        self.says = says = QLabel("Each makes a layer at 50 % whose mask is that part of the face.")
+        self.says = says = QLabel(tr("Each makes a layer at 50 % whose mask is that part of the face."))
         says.setObjectName("quiet")
         says.setFont(font(SMALL_PT))
         says.setWordWrap(True)
         column.addWidget(says)
         self.buttons: dict[str, QPushButton] = {}
         for part, (label, _) in (*CRISP_PARTS.items(), ("", ("By hand only", ()))):
-            button = QPushButton(label)
+            button = QPushButton(tr(label))
             button.setAccessibleName(f"Crisp: {label}")
             button.clicked.connect(lambda _, part=part: self.taken.emit(part))
             column.addWidget(button)
@@ -43,7 +44,7 @@ class ProposalsPanel(QWidget):
         names = {layer.name for layer in stage.layers}
         for part, (label, _) in CRISP_PARTS.items():
             there = label in names
-            self.buttons[part].setText(f"{label} · laid" if there else label)
+            self.buttons[part].setText(tr(f"{label} · laid" if there else label))
 
 
 class CrispPart(AdjustPart):

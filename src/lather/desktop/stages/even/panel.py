@@ -3,6 +3,7 @@
 from PyQt6.QtCore import pyqtSignal
 
 from lather.desktop.panels.stage_panel import StagePanel
+from lather.desktop.texts import tr
 
 
 class EvenPanel(StagePanel):
@@ -21,5 +22,5 @@ class EvenPanel(StagePanel):
         self.apart.setChecked(apart)
         places = "1 place" if colour_left == 1 else f"{colour_left} places"
         left = f"{places} will keep another colour once evened: for Colour." if colour_left else ""
-        self.note.setText(" ".join(part for part in (layer_says, left) if part))
+        self.note.setText(tr(" ".join(part for part in (layer_says, left) if part)))
         self.note.setVisible(bool(self.note.text()))

@@ -5,6 +5,7 @@ from PyQt6.QtCore import pyqtSignal
 from lather.core.job.model import Layer
 from lather.desktop.panels.stage_panel import StagePanel
 from lather.desktop.panels.value_slider import ValueSlider
+from lather.desktop.texts import tr
 
 
 class GrainPanel(StagePanel):
@@ -27,7 +28,7 @@ class GrainPanel(StagePanel):
         )
         self.missing.clicked.connect(self.missing_shown)
         self.amount = ValueSlider("Amount", 0, 200, 100)
-        self.amount.setToolTip("100 % is the photo's own level")
+        self.amount.setToolTip(tr("100 % is the photo's own level"))
         self.amount.changed.connect(lambda v, d: self.changed.emit({"amount": v / 100}, d))
         self.size_px = ValueSlider("Size of a grain", 0.3, 3.0, 0.6, unit="px", step=0.05)
         self.size_px.changed.connect(lambda v, d: self.changed.emit({"size_px": v}, d))
@@ -36,13 +37,13 @@ class GrainPanel(StagePanel):
 
     def show_layer(self, layer: Layer | None, grain) -> None:
         if grain is None:
-            self.note.setText("Measuring …")
+            self.note.setText(tr("Measuring …"))
         elif not grain.level_percent:
-            self.note.setText("This photo has no grain that can be measured.")
+            self.note.setText(tr("This photo has no grain that can be measured."))
         else:
             levels = [level for _, level in grain.level_percent]
-            self.note.setText(f"{min(levels):.2f} to {max(levels):.2f} % by brightness · {grain.size_px:.2f} px · "
-                              f"colour share {grain.chroma_share * 100:.0f} %")
+            self.note.setText(tr(f"{min(levels):.2f} to {max(levels):.2f} % by brightness · {grain.size_px:.2f} px · "
+                                 f"colour share {grain.chroma_share * 100:.0f} %"))
         known = grain is not None and bool(grain.level_percent)
         self.everywhere.setEnabled(known)
         self.missing.setEnabled(known)

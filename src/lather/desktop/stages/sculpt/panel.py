@@ -8,6 +8,7 @@ from lather.core.stages.sculpt.kind import FOLLOWING
 from lather.desktop.panels.gauge import Gauge
 from lather.desktop.panels.stage_panel import StagePanel
 from lather.desktop.panels.value_slider import number_slider
+from lather.desktop.texts import tr
 
 _TRACK_STOPS = 0.6
 
@@ -21,7 +22,7 @@ class SculptPanel(StagePanel):
     def __init__(self, parent=None):
         super().__init__("Form", parent)
         self.following = number_slider(FOLLOWING)
-        self.following.setToolTip("100 %: only where the light that is there calls for it. 0 %: as painted")
+        self.following.setToolTip(tr("100 %: only where the light that is there calls for it. 0 %: as painted"))
         self.following.changed.connect(lambda value, dragging: self.following_changed.emit(value / 100, dragging))
         self.column.addWidget(self.following)
         self.most = {"sculpt_light": Gauge("Most light", high=_TRACK_STOPS),

@@ -19,6 +19,7 @@ from lather.desktop.input.keys import keyed
 from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.panel_head import panel_head
 from lather.desktop.panels.value_slider import ValueSlider
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
@@ -117,11 +118,11 @@ class PathsPanel(QWidget):
         self.list.itemPressed.connect(self._pressed)
         column.addWidget(self.list, 1)
         self.look = Choices("Paths on the photo", {"hatch": "Hatch", "outline": "Outline", "off": "Off"}, "hatch")
-        self.look.setToolTip("How the paths are drawn on the photo")
+        self.look.setToolTip(tr("How the paths are drawn on the photo"))
         self.look.chosen.connect(self.look_chosen)
         column.addWidget(self.look)
         self.share = ValueSlider("Share of all proposals", 5, 60, 100 * SHARE)
-        self.share.setToolTip("Coverage of the strongest path; the others keep their proportion")
+        self.share.setToolTip(tr("Coverage of the strongest path; the others keep their proportion"))
         self.share.changed.connect(lambda value, _: self.share_changed.emit(value / 100))
         column.addWidget(self.share)
         row = QHBoxLayout()
@@ -129,12 +130,12 @@ class PathsPanel(QWidget):
         self.lay = QPushButton()
         self.lay.setObjectName("primary")
         self.lay.setStyleSheet("padding: 5px 4px;")
-        self.lay.setToolTip(keyed("Lay all chosen paths down as one step ({mend_find}); undo takes them back"))
+        self.lay.setToolTip(tr(keyed("Lay all chosen paths down as one step ({mend_find}); undo takes them back")))
         self.lay.clicked.connect(self.lay_asked)
-        self.skip = QPushButton("Leave out  T")
+        self.skip = QPushButton(tr("Leave out  T"))
         self.skip.setObjectName("small")
         self.skip.setStyleSheet("padding: 5px 4px;")
-        self.skip.setToolTip(keyed("Leave the path in hand out, or take it in again ({skip_find})"))
+        self.skip.setToolTip(tr(keyed("Leave the path in hand out, or take it in again ({skip_find})")))
         self.skip.clicked.connect(self.skip_asked)
         row.addWidget(self.lay, 3)
         row.addWidget(self.skip, 2)
@@ -151,8 +152,8 @@ class PathsPanel(QWidget):
                    share: float, following: float, empty: str, waiting: int) -> None:
         """off: ids that are not chosen. laid: those that lie on a layer. empty: what is said while there is none."""
         proposed = [one for one in rows if not one.left_out]
-        self.count.setText(f"{len(laid)} of {len(proposed)} laid" if proposed else "")
-        self.empty.setText(empty)
+        self.count.setText(tr(f"{len(laid)} of {len(proposed)} laid" if proposed else ""))
+        self.empty.setText(tr(empty))
         self.empty.setVisible(bool(empty))
         self.list.setVisible(bool(rows))
         self.list.clear()
@@ -166,9 +167,9 @@ class PathsPanel(QWidget):
             item.setData(Qt.ItemDataRole.UserRole + 2, one.id == in_hand)
             says = f"left out: {one.left_out}" if one.left_out else right if one.id in laid else f"{right} stops"
             item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{one.label}, {says}")
-            item.setToolTip(f"{one.label}: {says}")
+            item.setToolTip(tr(f"{one.label}: {says}"))
             self.list.addItem(item)
-        self.lay.setText(f"Lay all {waiting}  E")
+        self.lay.setText(tr(f"Lay all {waiting}  E"))
         self.lay.setEnabled(waiting > 0)
         self.skip.setEnabled(bool(in_hand))
         self.share.set_value(100 * share)

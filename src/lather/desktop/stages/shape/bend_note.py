@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QVBoxLayout
 from lather.core.stages.shape.readout import BEND_LIMIT_PX, Bend
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.stages.shape.overlay import bend_place
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
 
@@ -31,10 +32,10 @@ class BendNote(QFrame):
         self.text.setFont(font(SMALL_PT))
         self.text.setWordWrap(True)
         column.addWidget(self.text)
-        self.button = QPushButton("Hold this line")
+        self.button = QPushButton(tr("Hold this line"))
         self.button.setObjectName("small")
         self.button.setCursor(Qt.CursorShape.ArrowCursor)
-        self.button.setToolTip("Keep it as straight as on the photo; what is pushed beside it fades out there")
+        self.button.setToolTip(tr("Keep it as straight as on the photo; what is pushed beside it fades out there"))
         self.button.clicked.connect(lambda: self.bend is not None and self.held.emit(self.bend))
         column.addWidget(self.button)
         self.hide()
@@ -47,7 +48,8 @@ class BendNote(QFrame):
             self.hide()
             return
         less = "<br>held as far as skin allows" if held else ""
-        self.text.setText(f"<b>{bend.name}</b> bends {bend.px:.1f} px<br>limit {BEND_LIMIT_PX:g} px · drawn × 10{less}")
+        said = f"<b>{bend.name}</b> bends {bend.px:.1f} px<br>limit {BEND_LIMIT_PX:g} px · drawn × 10{less}"
+        self.text.setText(tr(said))
         self.adjustSize()
         self.place()
         self.show()

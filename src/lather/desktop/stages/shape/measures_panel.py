@@ -8,6 +8,7 @@ from lather.core.stages.shape.measures import FIRST, MEASURES, Measure
 from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.frames import scrolled
 from lather.desktop.panels.signed_slider import SignedSlider, signed
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
@@ -27,11 +28,11 @@ class MeasureRow(QWidget):
         column.setContentsMargins(6, 2, 6, 1)
         column.setSpacing(0)
         self.both = SignedSlider(measure.label, 3.0)
-        self.both.setToolTip(f"{measure.hint[:1].upper()}{measure.hint[1:]}; in hand its points can be dragged. Tab to "
-                             "it and type a number, or double click: as on the photo")
+        self.both.setToolTip(tr(f"{measure.hint[:1].upper()}{measure.hint[1:]}; in hand its points can be dragged. Tab "
+                                "to it and type a number, or double click: as on the photo"))
         self.both.changed.connect(lambda value, dragging: self._tell(measure.sides, value, dragging))
         column.addWidget(self.both)
-        self.title = QLabel(f"{measure.label}, singly")
+        self.title = QLabel(tr(f"{measure.label}, singly"))
         self.title.setFont(font(SMALL_PT, strong=True))
         column.addWidget(self.title)
         self.sides: dict[str, SignedSlider] = {}
@@ -45,7 +46,7 @@ class MeasureRow(QWidget):
         self.facts.setObjectName("quiet")
         self.facts.setFont(font(SMALL_PT))
         self.facts.setWordWrap(True)
-        self.facts.setToolTip("On the photo → now, in % of the face's width; and in the print")
+        self.facts.setToolTip(tr("On the photo → now, in % of the face's width; and in the print"))
         column.addWidget(self.facts)
 
     def _tell(self, sides: tuple[str, ...], value: float, dragging: bool) -> None:
@@ -70,7 +71,7 @@ class MeasureRow(QWidget):
             slider.setVisible(apart)
         self.both.setVisible(not apart)
         self.title.setVisible(apart)
-        self.facts.setText(facts)
+        self.facts.setText(tr(facts))
         self.facts.setVisible(in_hand and bool(facts))
         tint = theme().accent_tint if in_hand else "transparent"
         self.setStyleSheet(f"#measure {{ background: {tint}; border-radius: 6px; }}")
@@ -94,13 +95,13 @@ class MeasuresPanel(QWidget):
         column.setContentsMargins(6, 4, 4, 8)
         column.setSpacing(4)
         self.sides = Choices("Sides", {"both": "Both sides", "singly": "Singly"}, "both")
-        self.sides.setToolTip("Both sides of the measure in hand alike, or each by itself; in % of the face's width")
+        self.sides.setToolTip(tr("Both sides of the measure in hand alike, or each by itself; % of the face's width"))
         self.sides.chosen.connect(lambda key: self.singly_chosen.emit(key == "singly"))
         top = QHBoxLayout()
         top.setContentsMargins(4, 0, 4, 0)
         top.addWidget(self.sides)
         column.addLayout(top)
-        self.empty = QLabel("No face is known here, so nothing is measured. Push by hand.")
+        self.empty = QLabel(tr("No face is known here, so nothing is measured. Push by hand."))
         self.empty.setObjectName("quiet")
         self.empty.setWordWrap(True)
         column.addWidget(self.empty)
@@ -145,7 +146,7 @@ class MeasuresPanel(QWidget):
         grid = QGridLayout(box)
         grid.setContentsMargins(0, 2, 0, 0)
         grid.setSpacing(3)
-        title = QLabel("Hold")
+        title = QLabel(tr("Hold"))
         title.setFont(font(SMALL_PT, strong=True))
         grid.addWidget(title, 0, 0, 1, 4)
         self.zones: dict[str, QPushButton] = {}
@@ -162,10 +163,10 @@ class MeasuresPanel(QWidget):
         return box
 
     def _button(self, text: str, tip: str, pressed) -> QPushButton:
-        button = QPushButton(text)
+        button = QPushButton(tr(text))
         button.setObjectName("small")
         button.setFont(font(SMALL_PT))
-        button.setToolTip(tip)
+        button.setToolTip(tr(tip))
         button.clicked.connect(pressed)
         return button
 
@@ -184,7 +185,7 @@ class MeasuresPanel(QWidget):
         for widget in (self.scroll, self.clear, self.even, self.sides):
             widget.setVisible(known)
         self.empty.setVisible(not known)
-        self.note.setText(note)
+        self.note.setText(tr(note))
         self.sides.set_value("singly" if singly else "both")
         for zone, button in self.zones.items():
             button.setEnabled(zone in zones)
@@ -199,7 +200,7 @@ class MeasuresPanel(QWidget):
         moved = sum(any(abs(values.get((m.id, side), 0.0)) >= 0.05 for side in m.sides) for m in hidden)
         said = "all at 0" if not moved else f"{moved} moved"
         everything = self._all or picked in {m.id for m in hidden}
-        self.more.setText("Fewer measures" if everything else f"{len(hidden)} more measures · {said}")
+        self.more.setText(tr("Fewer measures" if everything else f"{len(hidden)} more measures · {said}"))
         self._show_rows(everything)
         self.clear.setEnabled(bool(values))
         self.even.setEnabled(bool(values))

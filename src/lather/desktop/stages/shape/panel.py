@@ -11,6 +11,7 @@ from lather.desktop import settings
 from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.panels.gauge import Gauge
 from lather.desktop.panels.stage_panel import StagePanel
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
@@ -37,7 +38,7 @@ class ShapePanel(StagePanel):
         self.column.addWidget(self.tightest)
         self.column.addWidget(self.texture)
         head = QHBoxLayout()
-        title = QLabel("Lines behind")
+        title = QLabel(tr("Lines behind"))
         title.setFont(font(strong=True))
         self.count = QLabel()
         self.count.setObjectName("quiet")
@@ -54,9 +55,9 @@ class ShapePanel(StagePanel):
         for row in self._lines:
             self._list.addWidget(row)
         self.column.addWidget(self._rows)
-        self.hold_all = QPushButton("Hold all lines")
+        self.hold_all = QPushButton(tr("Hold all lines"))
         self.hold_all.setObjectName("small")
-        self.hold_all.setToolTip("Keep every line found behind the person as straight as on the photo")
+        self.hold_all.setToolTip(tr("Keep every line found behind the person as straight as on the photo"))
         self.hold_all.clicked.connect(self.all_held)
         self.column.addWidget(self.hold_all)
 
@@ -67,8 +68,8 @@ class ShapePanel(StagePanel):
         self.largest.show_value(moves.percent or 0.0, f"{moves.largest_px:.0f} px{percent}", limits)
         less = f" · {moves.held_back} held back: skin would fold" if moves.held_back else ""
         unit = settings.value("length")
-        self.printed.setText(f"Printed {lengths.shown(print_cm, unit):.0f} {unit} long: "
-                             f"{lengths.small_text(moves.mm, unit)}{less}")
+        self.printed.setText(tr(f"Printed {lengths.shown(print_cm, unit):.0f} {unit} long: "
+                                f"{lengths.small_text(moves.mm, unit)}{less}"))
         known = moves.sides is not None
         self.sides.setVisible(known)
         if known:
@@ -86,7 +87,8 @@ class ShapePanel(StagePanel):
     def show_lines(self, bends: tuple[Bend, ...], held: set[str], looking: bool) -> None:
         """held: names of lines that are kept straight."""
         straight = sum(not bend.over for bend in bends)
-        self.count.setText("looking …" if looking else f"{len(bends)} found, {straight} straight" if bends else "none")
+        found = f"{len(bends)} found, {straight} straight" if bends else "none"
+        self.count.setText(tr("looking …" if looking else found))
         worst = sorted(bends, key=lambda one: -one.px)[:_MOST_ROWS]
         for row, bend in zip(self._lines, [*worst, *[None] * _MOST_ROWS]):
             row.show_bend(bend, bend is not None and bend.name in held)
@@ -105,11 +107,11 @@ class _LineRow(QWidget):
         row.setContentsMargins(4, 1, 2, 1)
         row.setSpacing(4)
         self.name, self.value = ElidedLabel(), QLabel()
-        self.hold = QPushButton("Hold")
+        self.hold = QPushButton(tr("Hold"))
         self.hold.setObjectName("small")
         self.hold.setStyleSheet("padding: 1px 6px;")
         self.hold.setFont(font(SMALL_PT))
-        self.hold.setToolTip(f"Bent by over {BEND_LIMIT_PX:g} px: keep it straight")
+        self.hold.setToolTip(tr(f"Bent by over {BEND_LIMIT_PX:g} px: keep it straight"))
         self.hold.clicked.connect(lambda: held(self._bend))
         row.addWidget(self.name, 1)
         row.addWidget(self.value)
@@ -120,9 +122,9 @@ class _LineRow(QWidget):
         self.setVisible(bend is not None)
         if bend is None:
             return
-        self.name.setText(bend.name)
+        self.name.setText(tr(bend.name))
         state = " · over" if bend.over else " · held" if held else ""
-        self.value.setText(f"{bend.px:.1f} px{state}")
+        self.value.setText(tr(f"{bend.px:.1f} px{state}"))
         for label in (self.name, self.value):
             label.setFont(font(SMALL_PT, strong=bend.over))
             label.setStyleSheet(f"color: {theme().over};" if bend.over else "")

@@ -7,6 +7,7 @@ from lather.core.job.model import Layer
 from lather.desktop.panels.stage_panel import StagePanel
 from lather.desktop.panels.value_slider import ValueSlider
 from lather.desktop.stages.split.spectrum_plot import SpectrumPlot
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
 
@@ -27,11 +28,11 @@ class SplitPanel(StagePanel):
                                  ("texture", "+ texture", "A layer that works on the texture"),
                                  ("blotch", "+ blotch", "A layer on the third band: blotches between tone and pores"),
                                  ("veil", "+ veil", "Edge-keeping smoothing, painted in; starts at 50 %")):
-            button = QPushButton(label)
+            button = QPushButton(tr(label))
             button.setObjectName("small")
             button.setStyleSheet("padding: 3px 4px;")
             button.setFont(font(SMALL_PT))
-            button.setToolTip(tip)
+            button.setToolTip(tr(tip))
             button.setAccessibleName(tip)
             button.clicked.connect(lambda _, band=band: self.layer_asked.emit(band))
             self.new[band] = button
@@ -60,5 +61,5 @@ class SplitPanel(StagePanel):
             self.edges.setChecked(bool(layer.settings.get("edge_keeping", True)))
             self.protect.setChecked(layer.fence is not None)
         share = f", {width / face_px * 100:.1f} % of the face" if face_px else ""
-        self.note.setText(f"Measured {proposed_px:.1f} px · now {width:.1f} px{share}")
+        self.note.setText(tr(f"Measured {proposed_px:.1f} px · now {width:.1f} px{share}"))
         self.plot.show_cut(scale, width)

@@ -6,6 +6,7 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from lather.core.measure.texture_scale import TextureScale
+from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 
@@ -22,8 +23,8 @@ class SpectrumPlot(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(74)
         self.setAccessibleName("Spectrum of the skin")
-        self.setToolTip("How strong the skin's structure is at each size. Left of the line goes to the tone, right of "
-                        "it to the texture.")
+        self.setToolTip(tr("How strong the skin's structure is at each size. Left of the line goes to the tone, right "
+                           "of it to the texture."))
 
     def sizeHint(self) -> QSize:
         return QSize(200, 74)
@@ -59,8 +60,8 @@ class SpectrumPlot(QWidget):
         painter.drawLine(QPointF(cut, 0), QPointF(cut, box.height()))
         painter.setPen(QColor(t.quiet_ink))
         below = QRectF(0, 58, self.width(), 16)
-        painter.drawText(below, Qt.AlignmentFlag.AlignLeft, "coarse · tone")
-        painter.drawText(below, Qt.AlignmentFlag.AlignRight, "texture · fine")
+        painter.drawText(below, Qt.AlignmentFlag.AlignLeft, tr("coarse · tone"))
+        painter.drawText(below, Qt.AlignmentFlag.AlignRight, tr("texture · fine"))
 
     def _curve(self, painter: QPainter, box: QRectF, colour: QColor) -> None:
         frequency, power = np.array(self._scale.spectrum).T

@@ -4,6 +4,7 @@ from PyQt6.QtCore import pyqtSignal
 
 from lather.desktop.panels.stage_panel import StagePanel
 from lather.desktop.panels.value_slider import ValueSlider
+from lather.desktop.texts import tr
 
 
 class StrandsPanel(StagePanel):
@@ -15,9 +16,9 @@ class StrandsPanel(StagePanel):
     def __init__(self, parent=None):
         super().__init__("Which hairs", parent)
         self.sensitivity = ValueSlider("Sensitivity", 0, 100, 50)
-        self.sensitivity.setToolTip("Higher: fainter and shorter hairs stand in the list as well")
+        self.sensitivity.setToolTip(tr("Higher: fainter and shorter hairs stand in the list as well"))
         self.soft = ValueSlider("Leave the finest", 0, 80, 0)
-        self.soft.setToolTip("Share of the finest hairs that stay, for a soft look")
+        self.soft.setToolTip(tr("Share of the finest hairs that stay, for a soft look"))
         for slider in (self.sensitivity, self.soft):
             slider.changed.connect(lambda *_: self.filtered.emit(self.sensitivity.value / 100, self.soft.value / 100))
             self.column.addWidget(slider)
