@@ -91,7 +91,7 @@ def main() -> int:
             seconds |= own
             counts = [a + b for a, b in zip(counts, numbers)]
     run, failed, skipped = counts
-    for name, took in sorted(seconds.items(), key=lambda item: -item[1])[:12]:
+    for name, took in sorted(seconds.items(), key=lambda item: -item[1])[:int(os.environ.get("LATHER_SLOWEST", 12))]:
         print(f"{took:5.1f} s  {name}")
     print(f"{time.monotonic() - start:.0f} s")
     print(f"{run - failed - skipped} passed, {failed} failed, {skipped} skipped")

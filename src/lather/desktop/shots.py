@@ -283,6 +283,8 @@ def take_shots(folder: str | Path, only: Collection[str] = (*STAGE_SHOTS, *VIEW_
             window.show_state()
             _sitting(window, Path(photos))
             shot("sitting")
+    window.close_job()
+    window.show_start()
     for name, page in (("settings", ""), ("handbook", "even")):
         if name in only:
             show_room(window, name)

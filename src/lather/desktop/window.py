@@ -115,12 +115,14 @@ class MainWindow(QMainWindow):
         self.lesson = None
         add_rooms(self)
         self.stack.setCurrentWidget(self.screens["start"])
+        self.screens["start"].setFocus()
         self.show_state()
 
     def _make_start(self) -> StartScreen:
         start = StartScreen(settings.recent_files(), leftovers())
         start.open_asked.connect(self.ask_open)
         start.demo_asked.connect(self.open_demo)
+        start.help_asked.connect(lambda: show_room(self, "handbook"))
         start.path_chosen.connect(self.open_path)
         start.recover.connect(self.recover)
         start.discard.connect(lambda leftover: leftover.discard())

@@ -9,6 +9,7 @@ from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import theme
 
+_PALE = QColor("#cfe3e3")  # on the photo nothing goes by the theme of the panels
 _TAG_PX = 24.0
 
 
@@ -92,7 +93,7 @@ def draw_pin(painter: QPainter, at: QPointF, radius: float) -> None:
     """A keeper: four short corners around it, like a mount around a picture."""
     r = max(7.0, radius + 4)
     arm = 0.45 * r
-    for colour, width in ((QColor(20, 20, 20, 150), 3.5), (QColor(theme().accent_tint), 1.8)):
+    for colour, width in ((QColor(20, 20, 20, 150), 3.5), (_PALE, 1.8)):
         painter.setPen(QPen(colour, width))
         for sx in (-1, 1):
             for sy in (-1, 1):

@@ -209,6 +209,8 @@ class KeyFilter(QObject):
 
     @staticmethod
     def _is_command(event: QKeyEvent, focus: QWidget | None) -> bool:
+        if Qt.Key.Key_F1 <= event.key() <= Qt.Key.Key_F35:  # nothing is typed with them
+            return True
         if isinstance(focus, QLineEdit | QAbstractSpinBox):
             return False
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier or event.key() == Qt.Key.Key_Escape:

@@ -1,6 +1,6 @@
 """The handbook, read in the program: pages at the left, searched by words; it opens at what was in view."""
 
-from PyQt6.QtCore import Qt, QUrl, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, QUrl, pyqtSignal
 from PyQt6.QtGui import QDesktopServices, QImage, QTextCursor, QTextDocument
 from PyQt6.QtWidgets import QLabel, QLineEdit, QListWidget, QListWidgetItem, QTextBrowser, QVBoxLayout, QWidget
 
@@ -13,23 +13,24 @@ from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import LEFT_PX, theme
 
-_TEXT_PX = 860
+_TEXT_PX, _MARGIN_PX = 880, 10
 _HINT = "{handbook} or {back} goes back to where you were. All of it is on this machine; nothing is looked up."
 _KEYS_MARK = "<!-- keys -->"
 
 
 class _Reader(QTextBrowser):
-    """Markdown; pictures as wide as the text at most."""
+    """Markdown; pictures as wide as the text at most. text_px: how wide that is."""
+
+    text_px = _TEXT_PX
 
     def loadResource(self, kind: int, name: QUrl):
         found = super().loadResource(kind, name)
         if kind != QTextDocument.ResourceType.ImageResource.value or not found:
             return found
         image = found if isinstance(found, QImage) else QImage.fromData(found)
-        ratio, wide = self.devicePixelRatioF(), self.document().textWidth() - 8
-        if wide > 0 and image.width() > wide:
-            image = image.scaledToWidth(round(wide * ratio), Qt.TransformationMode.SmoothTransformation)
-            image.setDevicePixelRatio(ratio)
+        ratio, wide = self.devicePixelRatioF(), self.text_px - 2 * _MARGIN_PX
+        image = image.scaledToWidth(round(min(image.width(), wide) * ratio), Qt.TransformationMode.SmoothTransformation)
+        image.setDevicePixelRatio(ratio)
         return image
 
 
@@ -141,23 +142,25 @@ class HandbookScreen(QWidget):
             self._show()
 
     def _show(self) -> None:
-        document, t = self.reader.document(), theme()
-        document.setDefaultStyleSheet(f"a {{ color: {t.accent}; }}")
+        document = self.reader.document()
+        document.setDocumentMargin(_MARGIN_PX)
         document.setBaseUrl(QUrl.fromLocalFile(f"{self.shown.path.parent}/"))
-        document.setTextWidth(self._text_width())
+        self.reader.text_px = self._text_px()
         text = self.shown.path.read_text(encoding="utf-8")
         if _KEYS_MARK in text:
             text = text.replace(_KEYS_MARK, key_table())
         document.setMarkdown(text)
-        self._lay_out()
+        self.reader.setLineWrapMode(QTextBrowser.LineWrapMode.FixedPixelWidth)
+        self.reader.setLineWrapColumnOrWidth(self.reader.text_px)
         self.reader.moveCursor(QTextCursor.MoveOperation.Start)
 
-    def _text_width(self) -> int:
+    def _text_px(self) -> int:
         return min(_TEXT_PX, max(200, self.reader.viewport().width()))
 
-    def _lay_out(self) -> None:
-        self.reader.setLineWrapMode(QTextBrowser.LineWrapMode.FixedPixelWidth)
-        self.reader.setLineWrapColumnOrWidth(self._text_width())
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        if self.shown is not None and self._text_px() != self.reader.text_px:
+            QTimer.singleShot(0, self._show)  # once the reader has its own size
 
     def _follow(self, url: QUrl) -> None:
         """A link: another page, or (asked of the desktop) the web."""

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayou
 
 from lather.core.job.journal import Leftover
 from lather.core.job.member_names import readable_name
-from lather.desktop.input.keys import TAKES_COMMANDS
+from lather.desktop.input.keys import TAKES_COMMANDS, keyed
 from lather.desktop.panels.elided_label import ElidedLabel
 from lather.desktop.panels.header import shortened
 from lather.desktop.panels.message_line import MessageLine
@@ -21,10 +21,11 @@ _MOST_LEFTOVERS, _MOST_ROWS = 3, 6
 
 
 class StartScreen(QWidget):
-    """`open_asked()`, `demo_asked()`, `path_chosen(str)`, `recover(Leftover)`, `discard(Leftover)`."""
+    """`open_asked()`, `demo_asked()`, `help_asked()`, `path_chosen(str)`, `recover(Leftover)`, `discard(Leftover)`."""
 
     open_asked = pyqtSignal()
     demo_asked = pyqtSignal()
+    help_asked = pyqtSignal()
     path_chosen = pyqtSignal(str)
     recover = pyqtSignal(object)
     discard = pyqtSignal(object)
@@ -55,8 +56,8 @@ class StartScreen(QWidget):
         title = QLabel(tr("Drop a portrait here"))
         title.setFont(font(17, strong=True))
         column.addWidget(title)
-        words = QLabel(tr("A JPEG, PNG, TIFF or WebP photo, or a .lather job.\nThe photo itself is never changed: "
-                          "all you do is kept beside it and can be taken back."))
+        words = QLabel(tr("A JPEG, PNG, TIFF, WebP, raw or HEIC photo, a folder of them, or a .lather job.\n"
+                          "The photo itself is never changed: all you do is kept beside it and can be taken back."))
         words.setObjectName("quiet")
         column.addWidget(words)
         buttons = QHBoxLayout()
@@ -65,8 +66,11 @@ class StartScreen(QWidget):
         self.open_button.clicked.connect(self.open_asked)
         self.demo_button = QPushButton(tr("Try the demo job"))
         self.demo_button.clicked.connect(self.demo_asked)
-        buttons.addWidget(self.open_button)
-        buttons.addWidget(self.demo_button)
+        self.help_button = QPushButton(tr("First portrait in ten minutes"))
+        self.help_button.setToolTip(keyed(tr("The handbook ({handbook})")))
+        self.help_button.clicked.connect(self.help_asked)
+        for button in (self.open_button, self.demo_button, self.help_button):
+            buttons.addWidget(button)
         buttons.addStretch(1)
         column.addLayout(buttons)
         self.recover_buttons: list[QPushButton] = []

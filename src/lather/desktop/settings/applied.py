@@ -2,6 +2,8 @@
 
 import os
 
+from PyQt6.QtGui import QColor, QGuiApplication, QPalette
+
 from lather.core.memory import LIMIT
 from lather.desktop import texts
 from lather.desktop.input import pressure
@@ -28,6 +30,10 @@ def apply_scale() -> None:
 
 def apply() -> None:
     tokens.use(tokens.DARK if value("theme") == "dark" else tokens.LIGHT)
+    if QGuiApplication.instance() is not None:
+        colours = QGuiApplication.palette()
+        colours.setColor(QPalette.ColorRole.Link, QColor(tokens.theme().accent))  # no style sheet reaches it
+        QGuiApplication.setPalette(colours)
     texts.use(catalogue_for(str(value("language"))))
     start, full, bend = (float(value(f"pen_{name}")) for name in ("start", "full", "bend"))
     pressure.use(PressureCurve(start / 100, full / 100, bend))

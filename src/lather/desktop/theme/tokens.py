@@ -30,7 +30,7 @@ LIGHT = Theme(
 )
 DARK = Theme(
     "dark", surround="#3a3a3a", panel="#2b2b2b", raised="#333333", line="#484848", track="#4c4c4c", ink="#e6e6e4",
-    quiet_ink="#a3a8aa", accent="#3d9aa3", accent_tint="#24474a", on_accent="#ffffff", near="#d9962f",
+    quiet_ink="#a3a8aa", accent="#3d9aa3", accent_tint="#24474a", on_accent="#0d1719", near="#d9962f",
     near_text="#d9962f", over="#d8705e",
 )
 
