@@ -26,18 +26,21 @@ from lather.core.practice.make import make_plate
 
 SITTERS = ("wren", "tilda", "ambrose", "marlow")
 FLAWS = {"blemish_dark": 14, "blemish_red": 12, "blemish_bright": 6, "mole": 4, "stray_hair": 12}
-ALONE = 12
+ALONE, DIFFERENT = 12, 12
 _EVERY_S = 0.5
 
 
 def make_frames(folder: Path, count: int, megapixels: float) -> list[Path]:
-    """Portraits with known flaws, enlarged, each with grain of its own; JPEG as a camera writes it."""
+    """Portraits with known flaws, enlarged; a dozen are made, the others are those with other grain, some mirrored.
+    JPEG as a camera writes it.
+    """
+    plates = [(make_plate(SITTERS[number % len(SITTERS)], 900 + number, flaws=FLAWS).photo // 257).astype(np.uint8)
+              for number in range(min(count, DIFFERENT))]
     made = []
     for number in range(count):
         path = folder / f"frame-{number + 1:03d}.jpg"
         made.append(path)
-        plate = make_plate(SITTERS[number % len(SITTERS)], 900 + number, flaws=FLAWS)
-        codes = (plate.photo // 257).astype(np.uint8)
+        codes = plates[number % len(plates)][:, :: -1 if number // len(plates) % 2 else 1]
         scale = (megapixels * 1e6 / (codes.shape[0] * codes.shape[1])) ** 0.5
         large = cv2.resize(codes, None, fx=scale, fy=scale, interpolation=cv2.INTER_CUBIC)
         noise = np.random.default_rng(number).normal(0, 2.0, large.shape).astype(np.int8)

@@ -20,6 +20,7 @@ from lather.cli.arguments import whole
 from lather.cli.workers import as_done
 from lather.core.errors import LatherError, RequestError
 from lather.core.imageio.atomic import write_atomically
+from lather.core.warmup import get_ready
 
 RECORDS = ".lather-batch"
 """Folder of the records, inside the one that is written to."""
@@ -76,6 +77,7 @@ class Batch:
         """All results, in the order of the tasks. Raises RequestError where there is no cluster; KeyboardInterrupt when
         it is stopped: what was done stays done.
         """
+        get_ready()
         start, done = time.monotonic(), {}
         records = self.folder / RECORDS if self.folder is not None else None
         if records is not None:

@@ -20,6 +20,7 @@ from lather.core.plan.speeds import Speeds, shipped_speeds
 from lather.core.record.logbook import Logbook
 from lather.core.record.own_speed import own_speeds
 from lather.core.session import Session
+from lather.core.warmup import get_ready
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -84,6 +85,7 @@ def _take_sheet(session: Session, arguments: argparse.Namespace) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     session = Session.open(arguments.photo)
+    get_ready()
     _take_sheet(session, arguments)
     measures = PhotoMeasures(session.photo, session.job.face_map)
     if session.job.finds is None:

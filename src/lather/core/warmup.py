@@ -3,6 +3,7 @@
 import hashlib
 import os
 import platform
+import sys
 from collections.abc import Callable
 from pathlib import Path
 
@@ -55,6 +56,13 @@ def run(tell: Callable[[float], None] = lambda share: None) -> None:
     _run(step)
     _keep_mark()
     tell(1.0)
+
+
+def get_ready() -> None:
+    """At the first start after an installation: all loops are compiled now, and whoever sits there is told."""
+    if sys.stderr.isatty() and not is_warm():
+        print("lather: compiling the fast loops, once after an installation; about a minute.", file=sys.stderr)
+        run()
 
 
 def _run(step: Callable[[], None]) -> None:

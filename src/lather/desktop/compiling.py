@@ -35,8 +35,10 @@ class Compiling(QObject):
 
     def _show(self, share: float) -> None:
         if self.first:
-            self._window.say("The fast loops are ready." if share >= 1 else
-                             f"Compiling the fast loops, once after an installation: {100 * share:.0f} %. Until then "
-                             "the first strokes and finds wait for theirs.")
+            self._window.screens.show_going_on(
+                "" if share >= 1 else f"Compiling the fast loops, once after an installation: {100 * share:.0f} %. "
+                "Until then the first strokes and finds wait for theirs.")
         if share >= 1:
+            if self.first:
+                self._window.say("The fast loops are ready.")
             self.ready.emit()

@@ -49,14 +49,18 @@ def open_extra(window: "MainWindow", path: Path) -> bool:
 
 def _open(window: "MainWindow", path: Path, development: Development | None) -> None:
     brief = settings.new_brief()
-    window.say(f"Reading {path.name} …")
+    window.screens.show_going_on(f"Reading {path.name} …")
 
     def done(session: Session) -> None:
-        window.notice.clear()
+        window.screens.show_going_on("")
         window.take_opened(session, path)
 
+    def failed(text: str) -> None:
+        window.screens.show_going_on("")
+        window.warn(text)
+
     window.background.run("develop", lambda task: Session.from_photo(path, development=development, **brief), done,
-                          failed=window.warn)
+                          failed=failed)
 
 
 def ask_development(window: "MainWindow", path: Path, chosen: Callable[[Development], None],

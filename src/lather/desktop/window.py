@@ -12,7 +12,7 @@ from lather.core.imageio.extra import is_extra
 from lather.core.job.journal import Leftover, leftovers, leftovers_of
 from lather.core.job.model import STAGE_IDS
 from lather.core.memory import give_back_memory
-from lather.core.practice.demo import demo_folder, demo_job_path
+from lather.core.practice.demo import demo_folder
 from lather.core.record.entries import LogEntry
 from lather.core.recover import recover
 from lather.core.session import Session
@@ -23,6 +23,7 @@ from lather.desktop.background import Background
 from lather.desktop.controls.judging import Judging
 from lather.desktop.controls.planning import Planning
 from lather.desktop.controls.timekeeping import REST, Timekeeping
+from lather.desktop.demo import open_demo
 from lather.desktop.developing import ENDINGS_SHOWN, open_extra
 from lather.desktop.input.keys import KeyFilter, keyed
 from lather.desktop.open_job import OpenJob
@@ -135,12 +136,7 @@ class MainWindow(QMainWindow):
 
     def open_demo(self) -> None:
         """The demo job; the first time it has to be made, in the background."""
-        self.say("Preparing the demo job; the first time this takes a few seconds.")
-        self.background.run("demo", lambda task: demo_job_path(), self._open_demo_file, failed=self.warn)
-
-    def _open_demo_file(self, path: Path) -> None:
-        self.notice.clear()
-        self.open_path(path)
+        open_demo(self)
 
     def open_path(self, path: str | Path) -> bool:
         """Open a photo or a job in place of what is open. Says why if it cannot; then nothing changes."""

@@ -15,7 +15,9 @@ _MOST_LINES = 2
 
 
 class MessageLine(QWidget):
-    """Shows the hint, and over it for a while a message; one that `stays` goes with a click, or with the next one."""
+    """Shows the hint, over it what is going on, and over both for a while a message; one that `stays` goes with a
+    click, or with the next one.
+    """
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -23,7 +25,7 @@ class MessageLine(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(MESSAGE_PX)
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self._hint = self._message = ""
+        self._hint = self._message = self._going_on = ""
         self._stays = False
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -31,7 +33,7 @@ class MessageLine(QWidget):
 
     def text(self) -> str:
         """What is said now, with the keys as they are bound."""
-        return keyed(tr(self._message or self._hint))
+        return keyed(tr(self._message or self._going_on or self._hint))
 
     @property
     def message(self) -> str:
@@ -44,6 +46,12 @@ class MessageLine(QWidget):
     def show_hint(self, text: str) -> None:
         if text != self._hint:
             self._hint = text
+            self._changed()
+
+    def show_going_on(self, text: str) -> None:
+        """What takes long, over the hint until it is done ("")."""
+        if text != self._going_on:
+            self._going_on = text
             self._changed()
 
     def show_message(self, text: str, *, stays: bool = False) -> None:
@@ -94,11 +102,12 @@ class MessageLine(QWidget):
     def paintEvent(self, event) -> None:
         t = theme()
         painter = QPainter(self)
-        painter.fillRect(self.rect(), QColor(t.raised if self._message else t.panel))
+        spoken = self._message or self._going_on
+        painter.fillRect(self.rect(), QColor(t.raised if spoken else t.panel))
         if self._stays:
             painter.fillRect(0, 0, 3, self.height(), QColor(t.over))
         painter.setFont(font(SMALL_PT))
-        painter.setPen(QColor(t.ink if self._message else t.quiet_ink))
+        painter.setPen(QColor(t.ink if spoken else t.quiet_ink))
         lines, _ = self.shown_lines()
         height = 15.0
         y = (self.height() - height * len(lines)) / 2

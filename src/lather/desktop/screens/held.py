@@ -12,6 +12,7 @@ class Screens(Mapping[str, QWidget]):
         self._stack, self._say = stack, say
         self._makers: dict[str, Callable[[], QWidget]] = {}
         self._made: dict[str, QWidget] = {}
+        self._going_on = ""
 
     def add(self, key: str, make: Callable[[], QWidget]) -> None:
         """A screen that `make` makes when it is first wanted."""
@@ -22,8 +23,15 @@ class Screens(Mapping[str, QWidget]):
             screen = self._made[key] = self._makers[key]()
             if hasattr(screen, "message"):
                 screen.message.connect(self._say)
+            screen.messages.show_going_on(self._going_on)
             self._stack.addWidget(screen)
         return self._made[key]
+
+    def show_going_on(self, text: str) -> None:
+        """What takes long, on whatever screen is in view, until it is done ("")."""
+        self._going_on = text
+        for screen in self._made.values():
+            screen.messages.show_going_on(text)
 
     def __iter__(self) -> Iterator[str]:
         return iter(self._makers)
