@@ -294,6 +294,7 @@ class FilesTest(DeskCase):
 
     def test_the_demo_opens_as_a_job_of_ones_own(self):
         self.window.close_job()
+        self.window.show_start()
         self.window.open_demo()
         self.assertIn("Preparing", self.window.notice.text())
         self.wait(lambda: self.window.job is not None, 60)
