@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QPushButton, QSiz
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 
-_AROUND_PX = 18  # what is taken stands in bold and must not be cut
+_AROUND_PX = 15  # what is taken stands in bold and must not be cut
 
 
 class Choices(QFrame):
