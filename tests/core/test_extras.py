@@ -128,6 +128,9 @@ class RawTest(FolderCase):
         np.testing.assert_array_equal(again.photo.picture.pixels, session.photo.picture.pixels)
         self.assertEqual(again.photo.profile, session.photo.profile)
         self.assertEqual(photos_in(self.folder), ["portrait.dng"])
+        self.write("portrait.jpg", b"")  # as a camera writes both: one frame, the one that is developed
+        self.write("other.dng", b"")
+        self.assertEqual(photos_in(self.folder), ["other.dng", "portrait.jpg"])
 
     def test_the_retouch_is_played_on_another_development_of_the_same_file(self):
         path = self.write("wren.dng", dng(half_linear(plate().photo)))

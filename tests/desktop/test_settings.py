@@ -26,6 +26,7 @@ from lather.desktop.input.pressure import PressureCurve
 from lather.desktop.settings import display as display_settings
 from lather.desktop.settings.applied import apply
 from lather.desktop.settings.declared import SETTINGS
+from lather.desktop.settings.display import forget_desktop
 from tests.support.pictures import WIDE, session_of, skin_like
 from tests.support.window_case import WindowCase
 
@@ -43,6 +44,7 @@ class SettingsCase(WindowCase):
         for name in ("settings.json", "keys.json"):
             (settings_folder() / name).unlink(missing_ok=True)
         apply()
+        forget_desktop()
 
     @property
     def screen(self):
@@ -283,6 +285,7 @@ class DisplayTest(SettingsCase):
             for atom, data in (("_ICC_PROFILE", WIDE), ("_ICC_PROFILE_1", b"rubbish")):
                 x.screen().root.change_property(x.intern_atom(atom), Xatom.CARDINAL, 8, data)
             x.sync()
+            forget_desktop()
             self.assertEqual(display_settings.from_x11(), WIDE)
             self.assertIsNone(display_settings.from_x11(1))
             shown = settings.display_profile()
@@ -309,6 +312,8 @@ class DisplayTest(SettingsCase):
             self.assertEqual(settings.display_profile().profile, WIDE)
             self.assertIn("colord", settings.display_profile().said)
             path.write_bytes(b"rubbish")
+            self.assertEqual(settings.display_profile().profile, WIDE)  # asked once
+            forget_desktop()
             self.assertIsNone(settings.display_profile().profile)
 
     def test_a_file_is_taken_and_the_picture_shown_through_it(self):

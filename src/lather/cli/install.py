@@ -29,29 +29,29 @@ def program() -> Path:
     raise RequestError(f"There is no command `lather` beside {sys.executable}; install Lather by pip again.")
 
 
-def _files(home: Path, data: Path) -> dict[str, tuple[Path, Path]]:
-    """{what: (target, source)}"""
-    return {
-        "entry": (data / "applications" / "lather.desktop", _ENTRY / "lather.desktop"),
-        "type": (data / "mime" / "packages" / "lather.xml", _ENTRY / "lather-mime.xml"),
-        "icon": (data / "icons" / "hicolor" / "scalable" / "apps" / "lather.svg",
-                 _CODE / "desktop" / "theme" / "icons" / "lather.svg"),
-        "about": (data / "metainfo" / "org.lather.Lather.metainfo.xml", _ENTRY / "org.lather.Lather.metainfo.xml"),
-        "command": (home / ".local" / "bin" / "lather", program()),
-    }
+def _files(home: Path, data: Path) -> list[tuple[Path, Path | None]]:
+    """[(target, source)]; the command, which has no source, leads to `program()`."""
+    return [
+        (data / "applications" / "lather.desktop", _ENTRY / "lather.desktop"),
+        (data / "mime" / "packages" / "lather.xml", _ENTRY / "lather-mime.xml"),
+        (data / "icons" / "hicolor" / "scalable" / "apps" / "lather.svg",
+         _CODE / "desktop" / "theme" / "icons" / "lather.svg"),
+        (data / "metainfo" / "org.lather.Lather.metainfo.xml", _ENTRY / "org.lather.Lather.metainfo.xml"),
+        (home / ".local" / "bin" / "lather", None),
+    ]
 
 
 def run(arguments: argparse.Namespace) -> int:
     home = Path.home()
     data = Path(os.environ.get("XDG_DATA_HOME") or home / ".local" / "share")
-    for what, (target, source) in _files(home, data).items():
+    for target, source in _files(home, data):
         if arguments.remove:
             target.unlink(missing_ok=True)
             continue
         target.parent.mkdir(parents=True, exist_ok=True)
-        if what == "command":
+        if source is None:
             target.unlink(missing_ok=True)
-            target.symlink_to(source)
+            target.symlink_to(program())
         else:
             text = source.read_text(encoding="utf-8").replace("Exec=lather ", f'Exec="{program()}" ')
             write_atomically(target, lambda file, text=text: file.write(text.encode()))

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 
 SCREEN_KEYS = ("desk", "review", "deliver", "brief", "logbook", "practice", "settings", "handbook")
 """Screens that a key of their own goes to."""
+_LATER_MS = 100
 _ASIDE = ("settings", "handbook")  # looked into and left again
 
 
@@ -70,8 +71,9 @@ def _in_view(window: "MainWindow") -> str:
 def made_anew(window: "MainWindow") -> None:
     """All screens made again, as another theme or another profile of the display wants it; the job goes on."""
     now, job = _in_view(window), window.job
-    if job is not None and job.saving:
-        QTimer.singleShot(100, lambda: made_anew(window))
+    deliver = window.screens.made.get("deliver")
+    if job is not None and (job.saving or (deliver is not None and deliver.runner.running)):
+        QTimer.singleShot(_LATER_MS, lambda: made_anew(window))  # what is being written is not disturbed
         return
     old, window.header = window.header, connected_header(window)
     window.centralWidget().layout().replaceWidget(old, window.header)
@@ -83,6 +85,7 @@ def made_anew(window: "MainWindow") -> None:
     else:
         stage, layer, kept = job.stage_id, job.layer_id, job.journal.path
         window.take(job.session, unsaved=not job.saved, lesson=window.lesson, keep_journal=True)
+        window.notice.clear()  # what was said at opening was read
         window.job.rewrite_journal()
         kept.unlink(missing_ok=True)
         window.job.choose_stage(stage)

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from lather.core.errors import JobFileError, RequestError, SaveError
 from lather.core.imageio.atomic import write_atomically
-from lather.core.imageio.extra import ENDINGS
+from lather.core.imageio.extra import ENDINGS, is_extra
 from lather.core.imageio.write import FORMATS
 from lather.core.job.kept import kept
 from lather.core.job.model import new_id
@@ -152,7 +152,20 @@ def _missing(name: str):
 def photos_in(folder: Path) -> list[str]:
     """Names of the photos of a folder, in order."""
     known = (*FORMATS, *ENDINGS)
-    return sorted(path.name for path in folder.iterdir() if path.suffix.lower() in known and path.is_file())
+    found = (path.name for path in folder.iterdir() if path.suffix.lower() in known and path.is_file())
+    return _one_of_each(sorted(found))
+
+
+def _one_of_each(names: list[str]) -> list[str]:
+    """Of files that differ in their ending alone (a camera writes a raw file and a JPEG) the one that is developed:
+    they are one frame, with one job.
+    """
+    chosen: dict[str, str] = {}
+    for name in names:
+        stem = Path(name).stem
+        if stem not in chosen or (is_extra(Path(chosen[stem])) and not is_extra(Path(name))):
+            chosen[stem] = name
+    return sorted(chosen.values())
 
 
 def open_sitting(paths: Iterable[str | Path]) -> Sitting:
@@ -167,7 +180,7 @@ def open_sitting(paths: Iterable[str | Path]) -> Sitting:
         folders = {path.parent.resolve() for path in given}
         if len(folders) != 1:
             raise RequestError("The frames of a sitting lie in one folder; choose photos of one folder.")
-        folder, names = folders.pop(), sorted(path.name for path in given)
+        folder, names = folders.pop(), _one_of_each(sorted(path.name for path in given))
     if not names:
         raise RequestError(f"There are no photos in {folder}; choose a folder with JPEG, PNG, TIFF or WebP pictures.")
     if len(names) > _MOST_FRAMES:

@@ -1,5 +1,7 @@
 """Settings: all of them on one page; a change is kept at once."""
 
+from pathlib import Path
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
@@ -13,6 +15,7 @@ from lather.desktop.panels.pen_curve import PenCurve
 from lather.desktop.panels.setting_row import SettingRow
 from lather.desktop.settings.applied import apply
 from lather.desktop.settings.declared import BY_ID, GROUPS, NEXT_START, NOW, SETTINGS
+from lather.desktop.settings.display import forget_desktop
 from lather.desktop.settings.store import reset
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
@@ -121,6 +124,9 @@ class SettingsScreen(QWidget):
             return
         apply()
         self._after(setting_id)
+        chosen = settings.value(setting_id)
+        if setting.kind == "folder" and chosen and not Path(str(chosen)).is_dir():
+            self.message.emit(f"There is no folder {chosen} yet; make it before something is to go there.")
         if setting.takes != NOW:
             self.message.emit(f"{setting.label}: taken {setting.takes}.")
         self.changed.emit(setting_id)
@@ -148,6 +154,7 @@ class SettingsScreen(QWidget):
     def _show_display(self) -> None:
         source = settings.value("display_from")
         self.rows["display_profile"].setVisible(source == "file")
+        forget_desktop()
         self.display.setText(tr(settings.display_profile(self._screen_number).said))
 
     def press(self, action: str) -> None:

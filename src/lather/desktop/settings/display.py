@@ -3,6 +3,7 @@
 import os
 from contextlib import suppress
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 
 from jeepney import DBusAddress, new_method_call
@@ -40,11 +41,22 @@ def display_profile(screen: int = 0) -> DisplayProfile:
         if data is None:
             return DisplayProfile(None, f"{Path(path).name} is no RGB profile that can be read; sRGB is assumed.")
         return DisplayProfile(data, f"In use: {profiles.name(data)}.")
+    return _of_desktop(screen)
+
+
+@cache
+def _of_desktop(screen: int) -> DisplayProfile:
+    """Asked once: a service that does not answer must not hold up every picture."""
     for ask, name in ((from_x11, "the X server"), (from_colord, "colord")):
         data = ask(screen)
         if data is not None:
             return DisplayProfile(data, f"In use: {profiles.name(data)}, from {name}.")
     return DisplayProfile(None, "The desktop names no profile; sRGB is assumed.")
+
+
+def forget_desktop() -> None:
+    """The desktop is asked anew; it may have got a profile meanwhile."""
+    _of_desktop.cache_clear()
 
 
 def _usable(data: bytes | None) -> bytes | None:
