@@ -234,7 +234,7 @@ class FindsTest(unittest.TestCase):
             self.assertLess(left, 25, sitter)
 
     def test_hollows_and_creases_softened_by_a_share_read_as_what_is_left(self):
-        for kind, planted, gauge, shares in (("under_eye", 2, "under_eye_left", (0.4, 0.7)),
+        for kind, planted, gauge, shares in (("under_eye", 2, "under_eye_left", (0.7,)),
                                              ("crease", 1, "crease_left", (0.4,))):
             of = looked_at("pip", **{kind: planted})
             made, photo, measures = of

@@ -109,7 +109,7 @@ class RepeatsTest(unittest.TestCase):
         before = srgb_to_lab(made.photo[box] / np.float32(65535))
         skin = (made.zones[box] == 1).astype(np.float32)
         found = 0
-        cases = ((0, False), (37, False), (90, True), (-20, True))
+        cases = ((37, False), (-20, True))
         for turn, mirror in cases:
             while True:
                 i, j = rng.integers(len(xs), size=2)

@@ -89,16 +89,15 @@ def run(arguments: argparse.Namespace) -> int:
     )
     out = Path(arguments.out)
     several = len(arguments.job) > 1
-    if several and not out.is_dir():
-        raise RequestError(f"{out} is not a folder; with several jobs --out names a folder that exists.")
-
     targets = {path: out / f"{Path(path).stem}.{arguments.format}" if several else out for path in arguments.job}
     if len(targets) < len(arguments.job):
         raise RequestError("One of the jobs is named twice; name each once.")
     for target in targets.values():
         if output.bits not in DEPTHS[format_for(target)]:
             raise RequestError(f"{format_for(target)} holds 8 bits a channel; choose PNG or TIFF for 16.")
-    refuse_clashes(list(targets.values()), arguments.job)
+    refuse_clashes(list(targets.values()), arguments.job, folders=[out] if several else [])
+    if several:
+        make_folder(out)
 
     tasks = [Task(path, "lather.cli.render:render_job", (path, str(target), output), (str(target),))
              for path, target in targets.items()]
