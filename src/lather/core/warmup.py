@@ -24,7 +24,7 @@ def _mark() -> Path:
 
 
 def is_warm() -> bool:
-    """False at the first start after an installation: then the loops are compiled, which takes about a minute."""
+    """False at the first start after an installation: then the loops are compiled, which takes a few minutes."""
     return _mark().is_file()
 
 
@@ -61,7 +61,7 @@ def run(tell: Callable[[float], None] = lambda share: None) -> None:
 def get_ready() -> None:
     """At the first start after an installation: all loops are compiled now, and whoever sits there is told."""
     if sys.stderr.isatty() and not is_warm():
-        print("lather: compiling the fast loops, once after an installation; about a minute.", file=sys.stderr)
+        print("lather: compiling the fast loops, once after an installation; a few minutes.", file=sys.stderr)
         run()
 
 

@@ -11,7 +11,7 @@ if TYPE_CHECKING:
 
 def open_demo(window: "MainWindow") -> None:
     """Open it, as a job that stays as it is."""
-    window.screens.show_going_on("Preparing the demo job; the first time this takes half a minute.")
+    window.screens.show_going_on("Preparing the demo job; the first time this takes a while.")
 
     def done(path: Path) -> None:
         window.screens.show_going_on("")
