@@ -23,6 +23,7 @@ from lather.desktop.delivery.output_form import OutputForm
 from lather.desktop.input import keys, pressure
 from lather.desktop.input.keys import ACTIONS, BY_ID, settings_folder
 from lather.desktop.input.pressure import PressureCurve
+from lather.desktop.rooms import made_anew
 from lather.desktop.settings import display as display_settings
 from lather.desktop.settings.applied import apply
 from lather.desktop.settings.declared import SETTINGS
@@ -157,6 +158,18 @@ class ThemeTest(SettingsCase):
         self.settle()
         QTest.keyClick(self.canvas, Qt.Key.Key_Z)
         self.assertEqual(self.window.job.job.edit_count, 0)
+
+    def test_where_no_journal_can_be_written_the_one_before_is_kept(self):
+        self.take(session_of(skin_like(200, 300)))
+        self.canvas.zoom_to(1.0)
+        self.settle()
+        self.click(150, 100)
+        kept = self.window.job.journal.path
+        self.addCleanup(kept.unlink, missing_ok=True)
+        with mock.patch("lather.core.job.journal.Journal._write_file", side_effect=OSError("no room")):
+            made_anew(self.window)
+        self.assertTrue(self.window.job.journal.problem)
+        self.assertGreater(len(read_records(kept)), 1)
 
     def test_without_a_job_too(self):
         screen = self.open_settings()
@@ -315,6 +328,23 @@ class DisplayTest(SettingsCase):
             self.assertEqual(settings.display_profile().profile, WIDE)  # asked once
             forget_desktop()
             self.assertIsNone(settings.display_profile().profile)
+
+    def test_on_another_screen_the_picture_is_shown_through_its_profile(self):
+        write_picture(self.folder / "a.png", skin_like(60, 90), profile=SRGB)
+        by_screen = mock.patch.object(display_settings, "from_x11", lambda number: WIDE if number else None)
+        with by_screen, mock.patch.object(display_settings, "from_colord", lambda number: None):
+            forget_desktop()
+            self.open_on_desk(self.folder / "a.png")
+            plain, desk = np.array(self.shown(30.5, 30.5)), self.desk
+            handle = self.window.windowHandle()
+            handle.screenChanged.emit(handle.screen())  # another one with the same profile
+            self.settle()
+            self.assertIs(self.desk, desk)
+            with mock.patch.object(display_settings, "_screen_in_use", lambda: 1):
+                handle.screenChanged.emit(handle.screen())
+                self.settle()
+                self.assertIsNot(self.desk, desk)
+                self.assertGreater(np.abs(np.array(self.shown(30.5, 30.5)) - plain).max(), 3)
 
     def test_a_file_is_taken_and_the_picture_shown_through_it(self):
         write_picture(self.folder / "a.png", skin_like(60, 90), profile=SRGB)

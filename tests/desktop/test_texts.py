@@ -2,6 +2,7 @@
 
 import unittest
 import xml.etree.ElementTree as xml
+from unittest import mock
 
 from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QWidget
 
@@ -10,10 +11,11 @@ from lather.desktop.delivery.output_row import OutputRow
 from lather.desktop.input.keys import settings_folder
 from lather.desktop.panels.choices import Choices
 from lather.desktop.panels.message_line import MessageLine
-from lather.desktop.settings.applied import apply
+from lather.desktop.rooms import show_room
+from lather.desktop.settings.declared import BY_ID
 from lather.desktop.texts.catalogue import Catalogue, tr
 from lather.desktop.texts.gather import texts as gathered
-from lather.desktop.texts.languages import catalogue_for
+from lather.desktop.texts.languages import catalogue_for, languages
 from lather.desktop.texts.ts_file import catalogue_of, read_ts, write_ts
 from tests.support.commands import run_here, said_here
 from tests.support.folder_case import FolderCase
@@ -108,15 +110,23 @@ class ShownTest(WindowCase):
         share = 1 - len(plain) / count
         self.assertGreater(share, _SHARE, "\n".join(sorted(set(plain))))
 
-    def test_a_language_of_ones_own_is_chosen_and_taken(self):
+    def test_a_language_of_ones_own_is_chosen_and_the_screens_speak_it_at_once(self):
         folder = settings_folder() / "texts"
         folder.mkdir(parents=True, exist_ok=True)
         path = folder / "xx.ts"
-        self.addCleanup(path.unlink)
+        for one in (path, settings_folder() / "settings.json"):
+            self.addCleanup(one.unlink, missing_ok=True)
         write_ts(path, "xx", {"Logbook": ["a:1"]}, {"Logbook": "Kladde"})
-        self.assertEqual(catalogue_for("xx").translate("Logbook"), "Kladde")
+        texts.use(None)
+        with mock.patch.dict(BY_ID["language"].choices, languages()):  # they are looked for at the start of the program
+            show_room(self.window, "settings")
+            screen = self.window.screens["settings"]
+            self.assertTrue(screen.rows["language"].isVisible())
+            screen.rows["language"].control.button("xx").click()
+            self.wait(lambda: self.window.screens.made.get("settings") not in (None, screen))
+            self.assertEqual(self.window.header.tabs["logbook"].text(), "Kladde")
+            self.window.screens["settings"].rows["language"].control.button("en").click()
+            self.wait(lambda: self.window.header.tabs["logbook"].text() == "Logbook")
         path.write_text("no file of Qt's")
         self.assertIsNone(catalogue_for("xx"))
         self.assertIsNone(catalogue_for("en"))
-        apply()
-        self.assertEqual(tr("Logbook"), "Logbook")

@@ -11,9 +11,9 @@ from pathlib import Path
 from lather.core.engine.engine import Engine
 from lather.core.engine.export import Output, export
 from lather.core.engine.photo import Photo
-from lather.core.errors import JobFileError, PictureError, SaveError
+from lather.core.errors import JobFileError, PictureError, RequestError, SaveError
 from lather.core.imageio.development import DEVELOPMENT, Development
-from lather.core.imageio.extra import as_tiff, extra_for, is_extra
+from lather.core.imageio.extra import HEIF, RAW, as_tiff, is_extra
 from lather.core.imageio.files import check_regular, holds, is_same_file, read_bytes, refuse_unwritable
 from lather.core.imageio.picture import MAX_PIXELS, Picture
 from lather.core.imageio.read import decode_picture
@@ -68,14 +68,18 @@ class Session:
     @classmethod
     def from_photo(cls, path: str | Path, *, max_pixels: int = MAX_PIXELS, development: Development | None = None,
                    **brief) -> "Session":
-        """A new job on a photo. development: of a raw file; the job sheet keeps it. Raises PictureError."""
+        """A new job on a photo. development: of a raw file; the job sheet keeps it.
+
+        Raises PictureError; RequestError for a development of what is no raw file.
+        """
         path = Path(path)
         data, name = read_bytes(path), readable_name(path.name)
         picture = decode_picture(data, name=path.name, max_pixels=max_pixels, development=development)
-        extra = extra_for(data)
-        if extra:  # the job opens anywhere, and for ever: it holds what was read, not what only the extra can read
+        if picture.format != RAW and development not in (None, Development()):
+            raise RequestError(f"{path.name} is no raw file: exposure and white balance are set in Finish and Colour.")
+        if picture.format in (RAW, HEIF):  # the job holds what was read, so that it opens anywhere and for ever
             data, name = as_tiff(picture, name)
-        if extra == "raw":
+        if picture.format == RAW:
             brief |= {DEVELOPMENT: (development or Development()).to_json()}
         photo = Photo(picture, data, name)
         return cls(photo, History(new_job(photo.source, **brief)), path.resolve(), notes=list(picture.notes))
@@ -118,6 +122,8 @@ class Session:
         with suppress(OSError), open(path, "rb") as file:  # what cannot be read is said by whoever reads it
             is_job = is_job or file.read(4) == b"PK\3\4"
         if is_job:
+            if development not in (None, Development()):
+                raise RequestError(f"{path.name} is a job; `lather replay` plays it on another development.")
             return cls.from_job_file(path, **limits)
         limits.pop("max_unpacked", None)
         return cls.from_photo(path, development=development, **limits, **(brief or {}))

@@ -17,12 +17,14 @@ class Compiling(QObject):
 
     ready = pyqtSignal()
     _told = pyqtSignal(float)
+    _failed = pyqtSignal(str)
 
     def __init__(self, window: "MainWindow"):
         super().__init__(window)
         self._window = window
         self.first = not warmup.is_warm()
         self._told.connect(self._show)
+        self._failed.connect(self._show_failure)
 
     def start(self) -> None:
         threading.Thread(target=self._work, name="warm-up", daemon=True).start()
@@ -30,8 +32,16 @@ class Compiling(QObject):
             self._show(0.0)
 
     def _work(self) -> None:
-        with suppress(RuntimeError):  # the program ends before all is warm: no more work is taken on
+        try:
             warmup.run(self._told.emit)
+        except Exception as error:  # what cannot be compiled is tried again where it is needed, and fails there
+            with suppress(RuntimeError):  # the program has ended before all was warm
+                self._failed.emit(f"{type(error).__name__}: {error}")
+
+    def _show_failure(self, why: str) -> None:
+        self._window.screens.show_going_on("")
+        if self.first:
+            self._window.warn(f"The fast loops could not all be compiled ahead ({why[:120]}); strokes may wait.")
 
     def _show(self, share: float) -> None:
         if self.first:

@@ -5,9 +5,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog
 
+from lather.desktop import settings
 from lather.desktop.panels.header import Header
 from lather.desktop.replaying import ask_developed
 from lather.desktop.screens.handbook import HandbookScreen
@@ -87,11 +87,18 @@ def made_anew(window: "MainWindow") -> None:
         window.take(job.session, unsaved=not job.saved, lesson=window.lesson, keep_journal=True)
         window.notice.clear()  # what was said at opening was read
         window.job.rewrite_journal()
-        kept.unlink(missing_ok=True)
+        if not window.job.journal.problem:  # else what was written before is all there is
+            kept.unlink(missing_ok=True)
         window.job.choose_stage(stage)
         if layer:
             window.job.choose_layer(layer)
     window.show_screen(now)
+
+
+def on_another_screen(window: "MainWindow") -> None:
+    """The window was moved: what is open is shown through the profile of the screen that it is on now."""
+    if window.job is not None and settings.display_profile() != window.profile:
+        made_anew(window)
 
 
 def start_again(window: "MainWindow") -> None:
@@ -100,13 +107,6 @@ def start_again(window: "MainWindow") -> None:
     if window.close():
         opened = session and (session.job_file or session.photo_path)
         window.again = [str(opened)] if opened else []
-
-
-def _screen_number(window: "MainWindow") -> int:
-    """Of the screen that the window is on."""
-    handle = window.windowHandle()
-    screens = QGuiApplication.screens()
-    return screens.index(handle.screen()) if handle is not None and handle.screen() in screens else 0
 
 
 def _settings_changed(window: "MainWindow", setting_id: str) -> None:
@@ -142,7 +142,7 @@ def _practice(window: "MainWindow") -> PracticeScreen:
 
 
 def _settings(window: "MainWindow") -> SettingsScreen:
-    chosen = SettingsScreen(_screen_number(window))
+    chosen = SettingsScreen()
     chosen.changed.connect(lambda setting_id: _settings_changed(window, setting_id))
     chosen.keys_changed.connect(lambda: _keys_changed(window))
     chosen.start_again.connect(lambda: start_again(window))
@@ -170,6 +170,11 @@ def open_sitting(window: "MainWindow", paths: Sequence[str | Path]) -> bool:
     _add_sitting(window)
     window.show_screen("sitting")
     return True
+
+
+def to_sitting(window: "MainWindow") -> None:
+    """The sitting; where none is open, its folder is asked for."""
+    window.show_screen("sitting") if "sitting" in window.screens else ask_sitting(window)
 
 
 def ask_sitting(window: "MainWindow") -> None:

@@ -35,11 +35,12 @@ from lather.desktop.records import Records
 from lather.desktop.rooms import (
     SCREEN_KEYS,
     add_rooms,
-    ask_sitting,
     connected_header,
     leave_room,
+    on_another_screen,
     open_sitting,
     show_room,
+    to_sitting,
 )
 from lather.desktop.screens.brief import BriefScreen
 from lather.desktop.screens.deliver import DeliverScreen
@@ -78,6 +79,7 @@ class MainWindow(QMainWindow):
         self.sitting = SittingControl(self)
         self.sitting.message.connect(self.say)
         self.again: list[str] | None = None
+        self._watched = False
         self.header = connected_header(self)
         self.stack = QStackedWidget()
         body = QWidget()
@@ -89,6 +91,7 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(body)
         self.screens = Screens(self.stack, self.say)
         self.lesson: OpenLesson | None = None
+        self.profile: settings.DisplayProfile | None = None  # that the pictures are shown through
         self._unseen = MessageLine(self)  # between two jobs there is no screen
         self._unseen.hide()
         self.key_sheet = KeySheet(body)
@@ -217,7 +220,7 @@ class MainWindow(QMainWindow):
         self.screens.add("brief", self._make_brief)
         self.screens.add("review", lambda: ReviewScreen(self.job, self.judging, self.records))
         self.screens.add("deliver", lambda: DeliverScreen(self.job, self.records, self.planning, self.time))
-        self.lesson = lesson
+        self.lesson, self.profile = lesson, settings.display_profile()
         add_rooms(self)
         self.show_screen("desk")
         self.show_time()
@@ -336,9 +339,6 @@ class MainWindow(QMainWindow):
         text = f"{worst.gauge.label} {worst.text} · {worst.state}" if worst else ""
         self.screens["desk"].course.show_worst(caused_in[-1] if caused_in else "", text)
 
-    def _to_sitting(self) -> None:
-        self.show_screen("sitting") if "sitting" in self.screens else ask_sitting(self)
-
     def toggle_pause(self) -> None:
         if self.time is not None:
             self.say("The clock is paused; {pause} goes on." if self.time.toggle_pause() else "The clock goes on.")
@@ -386,7 +386,7 @@ class MainWindow(QMainWindow):
 
     def _key_pressed(self, action: str) -> None:
         plain = {"open": self.ask_open, "key_sheet": self.key_sheet.lay_over, "quit": self.close,
-                 "sitting": self._to_sitting, "pause": self.toggle_pause}
+                 "sitting": lambda: to_sitting(self), "pause": self.toggle_pause}
         if action in SCREEN_KEYS:
             show_room(self, action)
         elif action in plain:
@@ -455,6 +455,12 @@ class MainWindow(QMainWindow):
             self.warn(error.message)
             return False
         return True
+
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        if not self._watched:  # Qt makes the handle with the first showing
+            self._watched = True
+            self.windowHandle().screenChanged.connect(lambda _: on_another_screen(self))
 
     def stop(self) -> None:
         """Close without asking; the journal stays, so that what was not saved is offered at the next start."""

@@ -3,18 +3,15 @@
 from pathlib import Path
 
 from lather.core.colour.profiles import srgb_profile
-from lather.core.imageio import heif, raw
+from lather.core.imageio.metadata import MetadataChoice, select_exif
 from lather.core.imageio.picture import Picture
 from lather.core.imageio.write import encode_picture
 
 RAW_ENDINGS = (".dng", ".cr2", ".cr3", ".nef", ".nrw", ".arw", ".raf", ".orf", ".rw2", ".pef", ".srw", ".3fr", ".iiq")
 HEIF_ENDINGS = (".heic", ".heif", ".hif")
+RAW, HEIF = "raw", "HEIF"
+"""`Picture.format` of what an extra read."""
 ENDINGS = (*RAW_ENDINGS, *HEIF_ENDINGS)
-
-
-def extra_for(data: bytes) -> str:
-    """`raw` or `heif` by the first bytes of a file, "" for what is read without an extra."""
-    return "heif" if heif.is_heif(data) else "raw" if raw.is_raw(data) else ""
 
 
 def is_extra(path: Path | None) -> bool:
@@ -23,6 +20,7 @@ def is_extra(path: Path | None) -> bool:
 
 
 def as_tiff(picture: Picture, name: str) -> tuple[bytes, str]:
-    """(bytes, name) of the file that a job holds instead."""
-    data = encode_picture(picture.pixels, "TIFF", profile=picture.profile or srgb_profile(), ppi=picture.ppi)
+    """(bytes, name) of the file that a job holds instead; who took it, with what and when goes along."""
+    exif = select_exif(picture.exif, MetadataChoice())
+    data = encode_picture(picture.pixels, "TIFF", profile=picture.profile or srgb_profile(), exif=exif, ppi=picture.ppi)
     return bytes(data), f"{Path(name).stem}.tif"

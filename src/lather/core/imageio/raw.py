@@ -6,6 +6,7 @@ from functools import cache
 import imagecodecs
 import numpy as np
 import tifffile
+from PIL import Image
 
 from lather.core.errors import PictureError
 from lather.core.imageio.development import Development, balance, kelvin_of
@@ -13,6 +14,7 @@ from lather.core.imageio.picture import Picture
 
 _SIGNED = (b"FUJIFILMCCD-RAW", b"IIRO", b"IIRS", b"MMOR", b"IIU\0")
 _CFA, _LINEAR, _DNG_VERSION = 32803, 34892, 50706  # TIFF/EP and DNG: photometric interpretations, a tag
+_TOLD = (271, 272, 306, 315, 33432)  # make, model, date, artist, copyright
 _GAMMA = 2.2
 _PRIMARIES = [0.708, 0.292, 1, 0.170, 0.797, 1, 0.131, 0.046, 1]  # ITU-R BT.2020: more than skin and lips need
 _WHITE = [0.3127, 0.3290, 1.0]
@@ -118,4 +120,17 @@ def develop(data: bytes, name: str, development: Development, *, max_pixels: int
         except rawpy.LibRawError as error:
             raise PictureError(f"{name} cannot be developed ({_said(error)}); get a fresh copy.") from error
     note = f"Developed from raw: {development.said()}."
-    return Picture(_encode()[linear], wide_profile(), None, "raw", (note,))
+    return Picture(_encode()[linear], wide_profile(), _exif(data), "raw", (note,))
+
+
+def _exif(data: bytes) -> bytes | None:
+    """Who took it, with what and when, of the kinds of raw file that are TIFF inside; None of the others."""
+    exif = Image.Exif()
+    try:
+        with tifffile.TiffFile(io.BytesIO(data)) as file:
+            for tag in _TOLD:
+                if tag in file.pages.first.tags:
+                    exif[tag] = str(file.pages.first.tags[tag].value)
+    except Exception:  # made by all kinds of devices; the picture is there
+        return None
+    return exif.tobytes() if exif else None

@@ -5,6 +5,7 @@ import os
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
@@ -85,15 +86,31 @@ def settings_folder() -> Path:
     return Path(os.environ.get("XDG_CONFIG_HOME") or Path.home() / ".config") / "lather"
 
 
+def read_json(path: Path) -> dict:
+    """A small file of ours, not to be changed in place; {} where it is none. Read again only once it has changed: hints
+    and the pointer ask for keys at every move.
+    """
+    try:
+        state = path.stat()
+    except OSError:
+        return {}
+    return _parsed(path, (state.st_mtime_ns, state.st_size, state.st_ino))
+
+
+@lru_cache(maxsize=8)
+def _parsed(path: Path, _state: tuple) -> dict:
+    try:
+        data = json.loads(path.read_text())
+        return data if isinstance(data, dict) else {}
+    except (OSError, ValueError, RecursionError):
+        return {}
+
+
 def load_bindings() -> dict[str, str]:
     """{action id: key}; the person's own keys.json wins, an unreadable one is ignored."""
+    own = read_json(settings_folder() / "keys.json")
     bindings = {action.id: action.key for action in ACTIONS}
-    try:
-        own = json.loads((settings_folder() / "keys.json").read_text())
-        bindings |= {key: str(value) for key, value in own.items() if key in bindings}
-    except (OSError, ValueError, AttributeError, RecursionError):
-        pass
-    return bindings
+    return bindings | {key: str(value) for key, value in own.items() if key in bindings}
 
 
 def store_bindings(bindings: Mapping[str, str]) -> None:

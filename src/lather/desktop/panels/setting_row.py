@@ -43,12 +43,10 @@ class SettingRow(QWidget):
     def show_value(self) -> None:
         """As it is kept."""
         value = settings.value(self.setting.id)
-        if self.setting.kind == "choice":
+        if self.setting.kind in ("choice", "number"):
             self.control.set_value(value)
         elif self.setting.kind == "switch":
             self.control.setChecked(value)
-        elif self.setting.kind == "number":
-            self.control.set_value(value)
         else:
             self.control.setText(tr(value))
 

@@ -88,7 +88,7 @@ class HandbookScreen(QWidget):
         whole.addWidget(self.messages)
 
     def turn_to(self, screen: str, stage_id: str = "") -> None:
-        """The page about what is in view there; where it lay open before, there it stays."""
+        """The page about what is in view there."""
         self.search.clear()
         self.open_page(page_for(screen, stage_id))
 

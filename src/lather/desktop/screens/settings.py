@@ -35,13 +35,12 @@ class SettingsScreen(QWidget):
     keys_changed = pyqtSignal()
     start_again = pyqtSignal()
 
-    def __init__(self, screen_number: int = 0, parent=None):
+    def __init__(self, parent=None):
         super().__init__(parent)
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setProperty(TAKES_COMMANDS, True)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
-        self._screen_number = screen_number
         self.rows = {one.id: SettingRow(one) for one in SETTINGS}
         self.pen = PenCurve()
         self.keys = KeyList()
@@ -155,7 +154,7 @@ class SettingsScreen(QWidget):
         source = settings.value("display_from")
         self.rows["display_profile"].setVisible(source == "file")
         forget_desktop()
-        self.display.setText(tr(settings.display_profile(self._screen_number).said))
+        self.display.setText(tr(settings.display_profile().said))
 
     def press(self, action: str) -> None:
         """No key but those of the window acts here."""

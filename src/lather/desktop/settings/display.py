@@ -6,10 +6,7 @@ from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
-from jeepney import DBusAddress, new_method_call
-from jeepney.io.blocking import open_dbus_connection
-from jeepney.wrappers import DBusErrorResponse, Properties, unwrap_msg
-from Xlib import X, display, error
+from PyQt6.QtGui import QGuiApplication
 
 from lather.core.colour import profiles
 from lather.desktop.settings.store import outside, value
@@ -17,7 +14,7 @@ from lather.desktop.settings.store import outside, value
 _ATOM = "_ICC_PROFILE"  # of the root window, by the X.org convention "ICC Profiles in X"
 _COLORD = "org.freedesktop.ColorManager"
 _TIMEOUT_S = 1.0
-_FAILED = (OSError, ValueError, KeyError, IndexError, TypeError, AttributeError, TimeoutError, DBusErrorResponse)
+_FAILED = (OSError, ValueError, KeyError, IndexError, TypeError, AttributeError)  # TimeoutError is an OSError
 
 
 @dataclass(frozen=True)
@@ -28,8 +25,10 @@ class DisplayProfile:
     said: str
 
 
-def display_profile(screen: int = 0) -> DisplayProfile:
-    """Of the number of a screen, as the settings want it. What is no RGB profile is not taken, and that is said."""
+def display_profile() -> DisplayProfile:
+    """Of the screen that the window is on, as the settings want it. What is no RGB profile is not taken, and that is
+    said.
+    """
     source = "file" if outside("display_profile") else value("display_from")
     if source == "srgb":
         return DisplayProfile(None, "sRGB is assumed.")
@@ -41,7 +40,14 @@ def display_profile(screen: int = 0) -> DisplayProfile:
         if data is None:
             return DisplayProfile(None, f"{Path(path).name} is no RGB profile that can be read; sRGB is assumed.")
         return DisplayProfile(data, f"In use: {profiles.name(data)}.")
-    return _of_desktop(screen)
+    return _of_desktop(_screen_in_use())
+
+
+def _screen_in_use() -> int:
+    """Number of the screen that shows the program's window; 0 while there is none."""
+    screens = QGuiApplication.screens()
+    shown = [one.screen() for one in QGuiApplication.topLevelWindows() if one.isVisible()]
+    return screens.index(shown[0]) if shown and shown[0] in screens else 0
 
 
 @cache
@@ -74,6 +80,8 @@ def from_x11(screen: int = 0) -> bytes | None:
     """The root window's property `_ICC_PROFILE` (`_ICC_PROFILE_1` for the second screen); None where there is none."""
     if not os.environ.get("DISPLAY"):
         return None
+    from Xlib import X, display, error  # both libraries take a while to load: only where they are asked
+
     try:
         server = display.Display()
     except (error.DisplayError, OSError, ValueError):
@@ -91,20 +99,21 @@ def from_x11(screen: int = 0) -> bytes | None:
 
 def from_colord(screen: int = 0) -> bytes | None:
     """The profile that colord holds for a display, by the system's D-Bus; None where there is none."""
+    from jeepney import DBusAddress, new_method_call
+    from jeepney.io.blocking import open_dbus_connection
+    from jeepney.wrappers import DBusErrorResponse, Properties, unwrap_msg
+
+    def call(message) -> tuple:
+        return unwrap_msg(bus.send_and_get_reply(message, timeout=_TIMEOUT_S))
+
+    def held(path: str, kind: str, name: str):
+        return call(Properties(DBusAddress(path, _COLORD, f"{_COLORD}.{kind}")).get(name))[0][1]
+
     try:
         with open_dbus_connection("SYSTEM") as bus:
             manager = DBusAddress("/org/freedesktop/ColorManager", _COLORD, _COLORD)
-            devices = _call(bus, new_method_call(manager, "GetDevicesByKind", "s", ("display",)))[0]
-            device = DBusAddress(devices[screen if screen < len(devices) else 0], _COLORD, f"{_COLORD}.Device")
-            first = _property(bus, device, "Profiles")[0]
-            return _read(_property(bus, DBusAddress(first, _COLORD, f"{_COLORD}.Profile"), "Filename"))
-    except _FAILED:
+            devices = call(new_method_call(manager, "GetDevicesByKind", "s", ("display",)))[0]
+            device = devices[screen if screen < len(devices) else 0]
+            return _read(held(held(device, "Device", "Profiles")[0], "Profile", "Filename"))
+    except (DBusErrorResponse, *_FAILED):
         return None
-
-
-def _call(bus, message) -> tuple:
-    return unwrap_msg(bus.send_and_get_reply(message, timeout=_TIMEOUT_S))
-
-
-def _property(bus, of: DBusAddress, name: str):
-    return _call(bus, Properties(of).get(name))[0][1]

@@ -1,28 +1,30 @@
 """The file that the settings are kept in, with what the desk remembers between starts. One small JSON file."""
 
 import json
+from copy import deepcopy
+from pathlib import Path
 
 from lather.core.errors import LatherError
 from lather.core.imageio.atomic import write_atomically
 from lather.core.job.sheet import cents_of
-from lather.desktop.input.keys import settings_folder
+from lather.desktop.input.keys import read_json, settings_folder
 from lather.desktop.settings.declared import BY_ID, SETTINGS, outside
 
 
 def load() -> dict:
-    """All that is kept; nothing where it cannot be read."""
-    try:
-        data = json.loads((settings_folder() / "settings.json").read_text())
-        return data if isinstance(data, dict) else {}
-    except (OSError, ValueError, RecursionError):
-        return {}
+    """All that is kept, to be changed and stored; nothing where it cannot be read."""
+    return deepcopy(read_json(_file()))
+
+
+def _file() -> Path:
+    return settings_folder() / "settings.json"
 
 
 def store(data: dict) -> bool:
     """False where it could not be written: a home that is read only costs what is remembered, and no more."""
     try:
-        settings_folder().mkdir(parents=True, exist_ok=True)
-        write_atomically(settings_folder() / "settings.json", lambda f: f.write(json.dumps(data, indent=1).encode()))
+        _file().parent.mkdir(parents=True, exist_ok=True)
+        write_atomically(_file(), lambda f: f.write(json.dumps(data, indent=1).encode()))
     except (OSError, LatherError):
         return False
     return True
@@ -33,7 +35,7 @@ def value(setting_id: str) -> object:
     setting, said = BY_ID[setting_id], outside(setting_id)
     if said is not None:
         return setting.read(said != "0" if setting.kind == "switch" else said)
-    data = load()
+    data = read_json(_file())
     if setting_id == "display_from" and setting_id not in data and data.get("display_profile"):
         return "file"  # as it was before there was a choice
     return setting.read(data.get(setting_id))
@@ -46,7 +48,7 @@ def set_value(setting_id: str, new: object) -> bool:
     if setting.read(new) != setting.start:
         data[setting_id] = setting.read(new)
     elif setting_id == "display_from":
-        data[setting_id] = new
+        data[setting_id] = new  # said in so many words: without it a file that is named is taken
     return store(data)
 
 

@@ -12,7 +12,7 @@ _CODE = Path(lather.__file__).parent
 _SAID = ("errors", "find", "tools", "brush", "gauges", "job", "kinds", "lamps", "plan", "practice", "stages", "measure",
          "sitting", "imageio", "deliver", "record", "face", "engine")
 """Parts of the core whose words come into the window."""
-_NO_TEXT_IN = {"setStyleSheet", "compile", "setObjectName", "setProperty", "run", "getLogger", "Tag", "encode"}
+_NO_TEXT_IN = {"setStyleSheet", "compile", "setObjectName", "setProperty", "getLogger", "Tag", "encode"}
 _NO_TEXT = re.compile(r"[\w.:/+#-]*|[\s\d{}()%·×,.;:/|*=<>\[\]#_-]*|.*[{;]\s*$|</?\w.*|"
                       r".*\b(background|border|padding): .*", re.DOTALL)
 _WORD = re.compile(r"[A-Z][a-z’'-]+|[A-Z]")  # a single word is a text where it begins with a capital
@@ -38,10 +38,10 @@ def texts() -> dict[str, list[str]]:
 
 def _of_file(path: Path) -> Iterator[tuple[str, int]]:
     tree = ast.parse(path.read_text(encoding="utf-8"))
-    yield from _walk(tree, in_text=False)
+    yield from _walk(tree)
 
 
-def _walk(node: ast.AST, *, in_text: bool) -> Iterator[tuple[str, int]]:
+def _walk(node: ast.AST) -> Iterator[tuple[str, int]]:
     if isinstance(node, ast.Call) and _name(node.func) in _NO_TEXT_IN:
         return
     body = getattr(node, "body", None)
@@ -53,7 +53,7 @@ def _walk(node: ast.AST, *, in_text: bool) -> Iterator[tuple[str, int]]:
             yield text, node.lineno
         for value in node.values:  # texts inside the values are texts of their own
             if isinstance(value, ast.FormattedValue):
-                yield from _walk(value.value, in_text=True)
+                yield from _walk(value.value)
         return
     if isinstance(node, ast.Constant) and isinstance(node.value, str):
         if _is_text(node.value):
@@ -61,7 +61,7 @@ def _walk(node: ast.AST, *, in_text: bool) -> Iterator[tuple[str, int]]:
         return
     for child in ast.iter_child_nodes(node):
         if not (documented and child is body[0]):
-            yield from _walk(child, in_text=in_text)
+            yield from _walk(child)
 
 
 _PLACES = re.compile(r"\{\d+\}")
