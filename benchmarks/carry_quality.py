@@ -24,8 +24,8 @@ from lather.core.practice.frames import make_frames
 from lather.core.practice.make import make_plate
 from lather.core.session import Session
 from lather.core.sitting.carry import carry
+from lather.core.sitting.carry_report import carried_of
 from lather.core.sitting.frame_map import Affine, scale_of
-from lather.core.sitting.looks import carried_of
 from lather.core.sitting.replay import replay
 
 FLAWS = {"blemish_dark": 14, "blemish_red": 10, "blemish_bright": 4, "mole": 4, "scar": 1}

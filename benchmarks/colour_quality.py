@@ -22,8 +22,6 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
 
 from lather.core.colour.lab import delta_e2000, srgb_to_lab
 from lather.core.engine.photo import Photo
-from lather.core.find.adjust import CRISP_PARTS, crisp_proposal, measured_settings
-from lather.core.find.colour import colour_command, layer_command, match_command, tone_width, whiten_commands
 from lather.core.imageio.picture import Picture
 from lather.core.job.commands import SetFinds
 from lather.core.job.finds import Find
@@ -31,6 +29,14 @@ from lather.core.job.history import History
 from lather.core.job.model import new_job
 from lather.core.measure.adjust_readout import readout_of
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.mending.adjustment_start import CRISP_PARTS, crisp_proposal, measured_settings
+from lather.core.mending.colour_settings import (
+    colour_command,
+    layer_command,
+    match_command,
+    tone_width,
+    whiten_commands,
+)
 from lather.core.practice.make import make_plate
 from lather.core.session import Session
 from lather.core.stages.finish.background import BackgroundKind

@@ -23,14 +23,14 @@ from lather.core.brush.values import Brush
 from lather.core.colour.lab import srgb_lightness, srgb_to_lab
 from lather.core.engine.engine import Engine
 from lather.core.engine.photo import Photo
-from lather.core.find.blotches import find_blotches
-from lather.core.find.even import SHARE, even_all_command
+from lather.core.find.areas.blotches import find_blotches
 from lather.core.find.scene import FindScene
 from lather.core.imageio.picture import Picture
 from lather.core.job.commands import AddEdits, AddLayer, SetFinds
 from lather.core.job.model import Layer, Stroke, freeze_points, new_id, new_job
 from lather.core.measure.bands import modelling_spread, texture_energy, tone_band
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.mending.even_blotches import SHARE, even_all_command
 from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import SKIN, load_sitter
 from lather.core.stages.light.needed import NeededLight, new_cells

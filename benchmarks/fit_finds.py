@@ -20,8 +20,12 @@ sys.path[:0] = [str(Path(__file__).parents[1] / "src"), str(Path(__file__).paren
 from people import people
 
 from lather.core.engine.photo import Photo
-from lather.core.find import areas, ground, lines, lips, look, spots, tell
+from lather.core.find import boosted_trees
+from lather.core.find.areas import redness_and_shine
+from lather.core.find.ground import specks
+from lather.core.find.lines import skin_lines
 from lather.core.find.scene import FindScene
+from lather.core.find.spots import lip_colour, patch_net, spots
 from lather.core.imageio.picture import Picture
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.practice.flaws.base import MELANIN
@@ -89,9 +93,9 @@ def samples(job):
     label_of = {"spots": _spots, "lines": _lines, "ground": _ground, "areas": _areas, "lips": _lips}[kind]
     features, labels, hit, places = label_of(scene, plate)
     features = np.array(features)
-    patches = np.zeros((0, look.PLANES, look.SIDE, look.SIDE), np.float16)
+    patches = np.zeros((0, patch_net.PLANES, patch_net.SIDE, patch_net.SIDE), np.float16)
     if kind == "spots" and len(features):
-        patches = look.patches(scene.layers, np.array(places)).astype(np.float16)
+        patches = patch_net.patches(scene.layers, np.array(places)).astype(np.float16)
     wanted = [f for f in plate.flaws if f.kind in KINDS[kind]]
     missed = [(f.kind, round(f.size_px), round(f.contrast_de, 1)) for f in wanted if f.id not in hit]
     return sitter.name, features, np.array([KINDS[kind].index(x) for x in labels], int), patches, missed, len(wanted)
@@ -186,18 +190,18 @@ def _spots(scene, plate, measured=None, kinds=SPOTS, least_de=2.5):
 
 
 def _ground(scene, plate):
-    ground_scene = ground.GroundScene(scene.measures, most_candidates=ground.MOST_CANDIDATES)
+    ground_scene = specks.GroundScene(scene.measures, most_candidates=specks.MOST_CANDIDATES)
     return _spots(ground_scene, plate, spots.measure_blobs(ground_scene), GROUND)
 
 
 def _areas(scene, plate):
-    area_scene = areas.AreaScene(scene.measures)
-    return _spots(area_scene, plate, areas.measure_areas(area_scene), AREAS, 0.0)
+    area_scene = redness_and_shine.AreaScene(scene.measures)
+    return _spots(area_scene, plate, redness_and_shine.measure_areas(area_scene), AREAS, 0.0)
 
 
 def _lips(scene, plate):
     blobs, features, labels, hit = spots.measure_proposed(scene), [], [], set()
-    near, own = lips.lip_features(scene, np.array([(blob.x, blob.y, blob.size) for blob in blobs]).reshape(-1, 3))
+    near, own = lip_colour.lip_features(scene, np.array([(blob.x, blob.y, blob.size) for blob in blobs]).reshape(-1, 3))
     for n, beside in zip(near, own):
         flaw = _flaw_at(plate, ("smeared_lip",), *scene.to_source(blobs[n].x, blobs[n].y))
         if flaw is not None:
@@ -209,7 +213,7 @@ def _lips(scene, plate):
 
 def _lines(scene, plate):
     features, labels, hit = [], [], set()
-    for line in lines.measure_lines(scene):
+    for line in skin_lines.measure_lines(scene):
         points = np.array([scene.to_source(float(x), float(y)) for x, y in line.points[::3]])
         best, share = None, 0.0
         for flaw in plate.flaws:
@@ -285,18 +289,18 @@ def _flat(trees, kinds):
     start = np.full(len(kinds), -50.0)  # a kind that was not met is never told
     start[trees.classes_] = (0, trees._baseline_prediction.item()) if two else np.ravel(trees._baseline_prediction)
     flat = {name: np.concatenate(parts) for name, parts in columns.items()}
-    return tell.KindModel(kinds, start.astype(np.float32), *flat.values(), np.array(roots, np.int32),
+    return boosted_trees.KindModel(kinds, start.astype(np.float32), *flat.values(), np.array(roots, np.int32),
                           np.array(classes, np.int8))
 
 
 def told_by(models, model, features):
     """Index of the kind told of each row, 0 where nothing is."""
     if model in ("lines", "lips"):
-        shares, least = models[model].shares(features), (lips if model == "lips" else lines).LEAST_CONFIDENCE
+        shares, least = models[model].shares(features), (lip_colour if model == "lips" else skin_lines).LEAST_CONFIDENCE
         return np.where(shares[:, 0] <= 1 - least, 1 + np.argmax(shares[:, 1:], 1), 0)
     sure = models[f"{model}_or_none"].shares(features)[:, 1]
     kind = 1 + np.argmax(models[model].shares(features)[:, 1:], 1)
-    least = areas.LEAST_CONFIDENCE if model == "areas" else spots.LEAST_CONFIDENCE
+    least = redness_and_shine.LEAST_CONFIDENCE if model == "areas" else spots.LEAST_CONFIDENCE
     return np.where(sure >= least, kind, 0)
 
 
@@ -372,7 +376,7 @@ def main():
         how = f"benchmarks/fit_finds.py --model {arguments.model} --seeds {arguments.seeds} --first {arguments.first}"
         how += f" --also {arguments.also} --without {arguments.without}" if arguments.also else ""
         for name, model in models.items():
-            model.save(tell.FOLDER / f"{name}.npz", how)
+            model.save(boosted_trees.FOLDER / f"{name}.npz", how)
 
 
 if __name__ == "__main__":

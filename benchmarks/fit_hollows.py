@@ -17,7 +17,7 @@ sys.path[:0] = [str(Path(__file__).parents[1] / "src"), str(Path(__file__).paren
 from fit_finds import scene_of
 from people import people
 
-from lather.core.find.eyes import crescent, hollow_features
+from lather.core.find.eyes.hollows_and_veins import crescent, hollow_features
 from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import load_sitter
 

@@ -50,7 +50,7 @@ def cut_crops(folder: str, job) -> None:
     import cv2
     from fit_finds import SPOTS, other_skin, scene_of, vary
 
-    from lather.core.find import proposals
+    from lather.core.find.spots import proposals
     from lather.core.practice.grain import Grain
     from lather.core.practice.make import make_plate
     from lather.core.practice.sitters import load_sitter

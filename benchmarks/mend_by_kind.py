@@ -25,13 +25,13 @@ from lather.core.brush.coverage import stroke_coverage
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.engine.engine import Engine
 from lather.core.engine.photo import Photo
-from lather.core.find.mend import proposed_stroke
 from lather.core.imageio.picture import Picture
 from lather.core.job.commands import AddEdits
 from lather.core.job.finds import Find
 from lather.core.job.history import History
 from lather.core.job.model import new_job
 from lather.core.measure.bands import pore_band, tone_error
+from lather.core.mending.edit_for_find import proposed_stroke
 from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import load_sitter, sitter_names
 from lather.core.stages.mend.dab import source_candidates, with_source

@@ -11,8 +11,6 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
 
 from lather.core.engine.photo import Photo
 from lather.core.find.finder import find_all
-from lather.core.find.mend import mend_all
-from lather.core.find.routes import crisp_command, evening_command
 from lather.core.gauges.pull_back import FEW_TILES, over_limit, pull_back
 from lather.core.gauges.registry import measured_whole
 from lather.core.imageio.picture import Picture
@@ -20,6 +18,8 @@ from lather.core.job.commands import SetFinds
 from lather.core.job.history import History
 from lather.core.job.model import new_job
 from lather.core.kinds.registry import stage_of_kind
+from lather.core.mending.edit_for_find import mend_all
+from lather.core.mending.evening_by_route import crisp_command, evening_command
 from lather.core.practice.make import make_plate
 from lather.core.session import Session
 from lather.core.stages.registry import STAGES

@@ -23,11 +23,11 @@ from lather.core.brush.values import Brush
 from lather.core.colour.lab import delta_e2000, srgb_to_lab
 from lather.core.engine.engine import Engine
 from lather.core.engine.photo import Photo
-from lather.core.find.bare_skin import skin_fence
 from lather.core.imageio.picture import Picture
 from lather.core.job.model import Layer, Stroke, freeze_points, new_id, new_job
 from lather.core.measure.bands import pore_band, texture_energy
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.mending.bare_skin import skin_fence
 from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import SKIN, load_sitter
 from lather.core.stages.registry import make_kinds

@@ -22,12 +22,12 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
 from lather.core.colour.lab import delta_e2000, srgb_to_lab
 from lather.core.engine.engine import Engine
 from lather.core.engine.photo import Photo
-from lather.core.find.mend import mend_all
+from lather.core.find.lines.stray_hairs import find_strands
 from lather.core.find.scene import FindScene
-from lather.core.find.strands import find_strands
 from lather.core.imageio.picture import Picture
 from lather.core.job.model import new_job
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.mending.edit_for_find import mend_all
 from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import GROUNDS, HAIR, load_sitter, on_ground
 from lather.core.stages.registry import make_kinds

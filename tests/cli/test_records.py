@@ -8,9 +8,9 @@ from unittest import mock
 
 from lather.core.colour import profiles
 from lather.core.imageio.write import write_picture
+from lather.core.job.brief import JobSheet
 from lather.core.job.commands import SetBrief
 from lather.core.job.outputs import OutputSpec
-from lather.core.job.sheet import JobSheet
 from lather.core.record.clock import Span
 from lather.core.record.logbook import Logbook
 from lather.core.session import Session

@@ -18,8 +18,7 @@ import sys
 from lather.core import warmup
 from lather.desktop.compiling import Compiling
 from lather.desktop.app import make_application
-from lather.desktop.rooms import show_room
-from lather.desktop.window import MainWindow
+from lather.desktop.window.main_window import MainWindow
 warmup.run = lambda tell: (tell(0.5), tell(1.0))  # compiling for real takes a minute
 app = make_application()
 window = MainWindow()
@@ -30,7 +29,7 @@ compiling.ready.connect(app.quit)
 compiling.start()
 app.exec()
 print(compiling.first, any("50 %" in one for one in said), said[-1])
-show_room(window, "handbook")
+window.rooms.show("handbook")
 print(window.screens["handbook"].list.count(), len(window.screens["handbook"].reader.toPlainText()) > 200)
 window.close()
 """

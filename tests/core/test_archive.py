@@ -22,8 +22,8 @@ from lather.core.imageio.write import write_picture
 from lather.core.job.archive import open_job
 from lather.core.job.commands import AddEdits, SetLayer
 from lather.core.job.document import same_document
-from lather.core.job.journal import Journal, leftovers
 from lather.core.job.model import Stroke, freeze_points, new_id
+from lather.core.journal.journal import Journal, leftovers
 from lather.core.session import Session
 from tests.support.folder_case import FolderCase, small_disk
 from tests.support.pictures import skin_like
@@ -223,7 +223,7 @@ class HostileFileTest(ArchiveCase):
 WORKER = """
 import sys, time
 from pathlib import Path
-from lather.core.job.journal import Journal
+from lather.core.journal.journal import Journal
 from lather.core.session import Session
 from tests.core.test_archive import photo
 folder = Path(sys.argv[1])

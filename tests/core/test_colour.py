@@ -14,8 +14,14 @@ from lather.core.colour.lab import srgb_to_lab
 from lather.core.colour.profiles import srgb_profile
 from lather.core.engine.engine import faces_of
 from lather.core.errors import RequestError
-from lather.core.find.adjust import CRISP_PARTS, crisp_proposal, measured_settings
-from lather.core.find.colour import (
+from lather.core.imageio.write import write_picture
+from lather.core.job.commands import SetBrief, SetFinds, SetLayer
+from lather.core.job.finds import Find
+from lather.core.job.limits import band
+from lather.core.job.model import Layer
+from lather.core.measure.adjust_readout import MatchSeen, WhiteSeen, readout_of
+from lather.core.mending.adjustment_start import CRISP_PARTS, crisp_proposal, measured_settings
+from lather.core.mending.colour_settings import (
     automatic_whitening,
     colour_command,
     match_command,
@@ -23,13 +29,7 @@ from lather.core.find.colour import (
     whiten_commands,
     within_limits,
 )
-from lather.core.find.mend import can_mend, mend_command
-from lather.core.imageio.write import write_picture
-from lather.core.job.commands import SetBrief, SetFinds, SetLayer
-from lather.core.job.finds import Find
-from lather.core.job.limits import band
-from lather.core.job.model import Layer
-from lather.core.measure.adjust_readout import MatchSeen, WhiteSeen, readout_of
+from lather.core.mending.edit_for_find import can_mend, mend_command
 from lather.core.practice.make import make_plate
 from lather.core.practice.score import PracticeFolder, score_picture
 from lather.core.session import Session

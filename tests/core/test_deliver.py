@@ -19,9 +19,9 @@ from lather.core.deliver.open_raster import read_open_raster
 from lather.core.deliver.presets import SHIPPED, drop_preset, keep_preset, presets
 from lather.core.deliver.read_back import still_as_delivered
 from lather.core.deliver.run import DONE, FAILED, deliver, output_of, sharpening_of
+from lather.core.deliver.scale import scale_in_linear_light
+from lather.core.deliver.sharpening import Sharpening, sharpened, sharpening_for
 from lather.core.deliver.soft_proof import soft_proof
-from lather.core.engine.scale import scale_in_linear_light
-from lather.core.engine.sharpen import Sharpening, sharpened, sharpening_for
 from lather.core.errors import RequestError
 from lather.core.imageio.read import read_picture
 from lather.core.job.commands import AddEdits, AddLayer, SetBrief, SetLayer

@@ -9,7 +9,7 @@ import numpy as np
 from PIL import Image
 
 from lather.core.colour import profiles
-from lather.core.engine.export import Output
+from lather.core.deliver.export import Output
 from lather.core.errors import PictureError, RequestError
 from lather.core.imageio.read import decode_picture, read_picture
 from lather.core.imageio.write import write_picture

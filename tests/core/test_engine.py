@@ -8,9 +8,9 @@ from unittest import mock
 
 import numpy as np
 
-from lather.core.engine import export as export_module
+from lather.core.deliver import export as export_module
+from lather.core.deliver.export import Output, output_size, render
 from lather.core.engine.engine import TileCache
-from lather.core.engine.export import Output, output_size, render
 from lather.core.engine.scheduler import Scheduler, TileRequest
 from lather.core.errors import Cancelled
 from lather.core.job.model import new_job
@@ -139,7 +139,7 @@ class ExportTest(unittest.TestCase):
         np.testing.assert_array_equal(codes, pixels)
 
     def test_dither_keeps_the_mean_between_two_codes(self):
-        from lather.core.engine.export import to_codes
+        from lather.core.deliver.export import to_codes
 
         flat = np.full((200, 200, 3), 100.3 / 255, np.float32)
         codes = to_codes(flat, 8)

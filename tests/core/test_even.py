@@ -9,14 +9,14 @@ import numpy as np
 from lather.core.brush.values import Brush
 from lather.core.colour.lab import srgb_lightness
 from lather.core.engine.live import LiveStroke
-from lather.core.find.blotches import find_blotches
-from lather.core.find.even import even_all_command, even_command, even_stroke
-from lather.core.find.mend import mend_all, mend_command
+from lather.core.find.areas.blotches import find_blotches
 from lather.core.find.scene import FindScene
 from lather.core.job.commands import AddEdits, AddLayer, SetFinds
 from lather.core.job.finds import Find
 from lather.core.job.model import Layer, Stroke, freeze_points, new_id
 from lather.core.measure.bands import tone_band
+from lather.core.mending.edit_for_find import mend_all, mend_command
+from lather.core.mending.even_blotches import even_all_command, even_command, even_stroke
 from lather.core.stages.even.around import edit_on_grid, needed_around, reach_of
 from lather.core.stages.even.readout import blotch_size, input_of_even, to_go
 from lather.core.stages.light.cells import Seen

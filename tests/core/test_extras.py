@@ -18,7 +18,7 @@ from lather.core.imageio.metadata import describe
 from lather.core.imageio.raw import develop, is_raw, light_of
 from lather.core.imageio.read import decode_picture, read_picture
 from lather.core.imageio.write import encode_picture
-from lather.core.job.sheet import JobSheet
+from lather.core.job.brief import JobSheet
 from lather.core.session import Session
 from lather.core.sitting.replay import replay
 from lather.core.sitting.sitting import photos_in

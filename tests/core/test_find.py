@@ -17,23 +17,30 @@ import numpy as np
 
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.errors import Cancelled, RequestError
-from lather.core.find import blob_fit, lips, look, proposals, spots
-from lather.core.find.areas import find_areas
-from lather.core.find.brows import find_brow_hairs
-from lather.core.find.eyes import find_eye_veins
+from lather.core.find.areas.redness_and_shine import find_areas
+from lather.core.find.eyes.hollows_and_veins import find_eye_veins
 from lather.core.find.finder import find_all, one_for_one_place, without_rims
-from lather.core.find.lines import MeasuredLine, _whole_straps
-from lather.core.find.mend import SOFTEN_STRENGTH, can_mend, layer_for, mend_all, mend_command, proposed_size
-from lather.core.find.ridges import ridge_response, ridge_responses, trace_lines
+from lather.core.find.lines.brow_hairs import find_brow_hairs
+from lather.core.find.lines.ridges import ridge_response, ridge_responses, trace_lines
+from lather.core.find.lines.skin_lines import MeasuredLine, _whole_straps
 from lather.core.find.scene import FindScene
-from lather.core.find.under_pointer import look_under
-from lather.core.find.worth import Delivery, judged, threshold_de, will_show
+from lather.core.find.spots import blob_fit, lip_colour, patch_net, proposals, spots
+from lather.core.find.visibility import Delivery, judged, threshold_de, will_show
 from lather.core.job.commands import SetBrief, SetFinds, SetLayer, Together
 from lather.core.job.finds import Find
 from lather.core.kinds.registry import listed_in, stage_of_kind
 from lather.core.measure.bands import tone_error
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.residual import find_contrast, residual_share
+from lather.core.mending.edit_for_find import (
+    SOFTEN_STRENGTH,
+    can_mend,
+    layer_for,
+    mend_all,
+    mend_command,
+    proposed_size,
+)
+from lather.core.mending.under_pointer import look_under
 from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import load_sitter
 from lather.core.threads import ARITHMETIC, BACKGROUND, one_thread_in_opencv
@@ -244,19 +251,20 @@ class LookTest(unittest.TestCase):
         return [(values, skin), (np.ascontiguousarray(values[::2, ::2]), np.ascontiguousarray(skin[::2, ::2]))]
 
     def test_a_patch_shows_the_blob_at_its_own_size_less_the_skin_around(self):
-        small, large = look.patches(self.layers(), np.array([(80, 60, 12.0), (80, 60, 24.0)]))
-        self.assertEqual(small.shape, (look.PLANES, look.SIDE, look.SIDE))
+        small, large = patch_net.patches(self.layers(), np.array([(80, 60, 12.0), (80, 60, 24.0)]))
+        self.assertEqual(small.shape, (patch_net.PLANES, patch_net.SIDE, patch_net.SIDE))
         for patch, radius in ((small, 3.0), (large, 1.5)):  # in pixels of the patch: half, a quarter of its reach
             self.assertLess(patch[0, 13:15, 13:15].max(), -1.5)
             dark = (patch[0] < -1).sum()
-            self.assertAlmostEqual(np.sqrt(dark / np.pi), radius * look.SIDE / 24, delta=0.8)
+            self.assertAlmostEqual(np.sqrt(dark / np.pi), radius * patch_net.SIDE / 24, delta=0.8)
             self.assertLess(np.abs(patch[1:4]).max(), 0.01)
         self.assertEqual(float(np.abs(small[:4, :, -1]).max()), 0.0)  # off skin nothing is told
         self.assertEqual((float(small[4, 14, 14]), float(small[4, 14, -1])), (1.0, 0.0))
-        self.assertEqual(len(look.log_odds(np.zeros((0, 44)), np.zeros((0, look.PLANES, look.SIDE, look.SIDE)))), 0)
+        none = np.zeros((0, patch_net.PLANES, patch_net.SIDE, patch_net.SIDE))
+        self.assertEqual(len(patch_net.log_odds(np.zeros((0, 44)), none)), 0)
 
     def test_a_place_at_the_rim_of_the_picture_has_a_patch_too(self):
-        patch = look.patches(self.layers(), np.array([(1.0, 1.0, 30.0)]))[0]
+        patch = patch_net.patches(self.layers(), np.array([(1.0, 1.0, 30.0)]))[0]
         self.assertTrue(np.isfinite(patch).all())
 
     def test_on_skin_unlike_any_of_the_fit_only_plain_spots_are_listed(self):
@@ -368,16 +376,16 @@ class LipsTest(unittest.TestCase):
         scene = SimpleNamespace(measures=SimpleNamespace(face=face), lab=lab, step=1, per_mm=2.0,
                                 to_here=lambda x, y: (x, y))
         places = np.array([(110.5, 230.5, 16.0), (290.5, 230.5, 16.0), (40.0, 40.0, 16.0)])
-        near, (smear, dark) = lips.lip_features(scene, places)
+        near, (smear, dark) = lip_colour.lip_features(scene, places)
         self.assertEqual(near.tolist(), [0, 1])
-        likeness, along, beside = (lips.FEATURES.index(k) for k in ("likeness", "along", "beside"))
+        likeness, along, beside = (lip_colour.FEATURES.index(k) for k in ("likeness", "along", "beside"))
         self.assertGreater(smear[likeness], 0.99)
         half_of_it = 0.5 * np.linalg.norm((18, 18, 6)) / np.hypot(18, 6)
         self.assertAlmostEqual(smear[along], half_of_it, delta=0.05)
         self.assertLess(abs(smear[beside]), 0.05)
         self.assertLess(dark[likeness], 0.8)
         scene.measures.face = None
-        self.assertEqual([len(part) for part in lips.lip_features(scene, places)], [0, 0])
+        self.assertEqual([len(part) for part in lip_colour.lip_features(scene, places)], [0, 0])
 
 
 class ThreadsTest(unittest.TestCase):

@@ -8,12 +8,12 @@ import cv2
 import numpy as np
 
 from lather.core.engine.photo import Photo
-from lather.core.find.beard import HIDDEN_KINDS, beard_mask, is_hidden
 from lather.core.find.finder import find_all
-from lather.core.find.glints import is_glint
-from lather.core.find.ground import GroundScene, stands_out
+from lather.core.find.ground.specks import GroundScene, stands_out
+from lather.core.find.lines.beard import HIDDEN_KINDS, beard_mask, is_hidden
+from lather.core.find.lines.stray_hairs import _less_of_a_fringe
 from lather.core.find.scene import FindScene
-from lather.core.find.strands import _less_of_a_fringe
+from lather.core.find.spots.glints import is_glint
 from lather.core.imageio.picture import Picture
 from lather.core.job.finds import Find
 from lather.core.measure.photo_measures import PhotoMeasures

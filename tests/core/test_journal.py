@@ -12,8 +12,8 @@ from lather.core.job.archive import save_job
 from lather.core.job.commands import AddEdits, SetLayer
 from lather.core.job.copies import copy_paths, keep_copies
 from lather.core.job.identity import identity_of
-from lather.core.job.journal import Journal, leftovers, leftovers_of
-from lather.core.recover import recover
+from lather.core.journal.journal import Journal, leftovers, leftovers_of
+from lather.core.journal.recovery import recover
 from lather.core.session import Session
 from tests.core.test_archive import ROOT, ArchiveCase, photo
 from tests.core.test_document import stroke
@@ -79,7 +79,7 @@ class LivingAndDeadTest(JournalCase):
 
     def test_a_reused_process_id_keeps_a_leftover(self):
         code = ("import sys; from pathlib import Path; from lather.core.session import Session;"
-                "from lather.core.job.journal import Journal; from lather.core.job.commands import SetBrief;"
+                "from lather.core.journal.journal import Journal; from lather.core.job.commands import SetBrief;"
                 "s = Session.from_photo(sys.argv[1]); j = Journal(s.job, job_file=None, photo_path=s.photo_path,"
                 "folder=Path(sys.argv[2])); s.history.listener = j.append; s.history.do(SetBrief('title', 'Kept'));"
                 "import os; os._exit(0)")
@@ -107,7 +107,7 @@ class FullDiskTest(JournalCase):
             os.write(handle.fileno(), bytes(data)[:7])
             raise OSError(28, "No space left on device")
 
-        with mock.patch("lather.core.job.journal._write_all", half):
+        with mock.patch("lather.core.journal.journal._write_all", half):
             self.set_strength(self.session, 0.4)
             self.assertIn("No space", journal.problem)
             self.set_strength(self.session, 0.3)
@@ -128,7 +128,7 @@ class FullDiskTest(JournalCase):
         journal.close()
         self.assertEqual(self.found(), [])
         again = self.journal(self.session)
-        with mock.patch("lather.core.job.journal._write_all", side_effect=OSError(28, "No space left on device")):
+        with mock.patch("lather.core.journal.journal._write_all", side_effect=OSError(28, "No space left on device")):
             self.set_strength(self.session, 0.3)
         again.close()  # a job that was closed properly is not offered, whatever the disk was like
         self.assertEqual(list((self.folder / "journals").iterdir()), [])

@@ -7,14 +7,14 @@ from dataclasses import replace
 import numpy as np
 
 from lather.core.errors import RequestError
+from lather.core.job.brief import JobSheet, cents_of, clock_text, money
 from lather.core.job.finds import Find
 from lather.core.job.outputs import OutputSpec, outputs_of
-from lather.core.job.sheet import JobSheet, cents_of, clock_text, money
-from lather.core.measure.facts import meanings, photo_facts
+from lather.core.measure.photo_facts import meanings, photo_facts
 from lather.core.plan.leave_out import STEP_S, Leavable, in_order, least_seen
+from lather.core.plan.minutes import shipped_speeds
 from lather.core.plan.plan import PlanInput, cost_cents, delivery_of, largest_delivery, make_plan
 from lather.core.plan.routes import ROUTES, route_named
-from lather.core.plan.speeds import shipped_speeds
 from lather.core.record.entries import DeliveryNote
 from lather.core.record.logbook import Logbook
 from lather.core.record.own_speed import own_speeds

@@ -15,12 +15,12 @@ from lather.core.deliver.proof_sheet import (
 )
 from lather.core.deliver.report import make_report, report_html, report_print_html, sheet_html
 from lather.core.errors import RequestError
+from lather.core.job.brief import JobSheet
 from lather.core.job.commands import SetBrief, SetFinds, SetLayer, command_from_json
 from lather.core.job.finds import Find
-from lather.core.job.sheet import JobSheet
-from lather.core.measure.facts import photo_facts
-from lather.core.plan.of_session import plan_of
-from lather.core.plan.speeds import shipped_speeds
+from lather.core.measure.photo_facts import photo_facts
+from lather.core.plan.minutes import shipped_speeds
+from lather.core.plan.plan_of_session import plan_of
 from lather.core.record.entries import DeliveryNote
 from tests.support.faces import made_face
 from tests.support.folder_case import FolderCase

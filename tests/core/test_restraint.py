@@ -9,7 +9,7 @@ import numpy as np
 from lather.core.brush.values import Brush
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.engine.photo import Photo
-from lather.core.gauges.judged import judged_gauges
+from lather.core.gauges.against_limits import judged_gauges
 from lather.core.gauges.pull_back import FEW_TILES, acting_layers, over_limit, pull_back
 from lather.core.gauges.registry import GAUGES, measured_whole, pictures_of
 from lather.core.gauges.repeats import found_repeats

@@ -27,14 +27,14 @@ from lather.core.measure.bands import tone_error
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.practice.frames import make_frames
 from lather.core.session import Session
-from lather.core.sitting.alike import Skin, held_alike, retouched_skin
+from lather.core.sitting.carry_report import LEFT_OUT, Carried, Look, carried_of
 from lather.core.sitting.contact import contact_sheet
 from lather.core.sitting.frame_map import Affine, Field, scale_of
-from lather.core.sitting.looks import LEFT_OUT, Carried, Look, carried_of
-from lather.core.sitting.moved import moved_stroke
+from lather.core.sitting.moved_edits import moved_stroke
 from lather.core.sitting.register import SAME_PERSON, same_shot, same_skin
 from lather.core.sitting.replay import replay
 from lather.core.sitting.sitting import FINISHED, open_sitting
+from lather.core.sitting.skin_alike import Skin, held_alike, retouched_skin
 from lather.core.sitting.work import carried_to, told_apart, with_finished
 from tests.support.mended import mended_session
 

@@ -9,7 +9,6 @@ import numpy as np
 from lather.core.brush.values import Brush
 from lather.core.engine.live import LiveStroke
 from lather.core.errors import RequestError
-from lather.core.find.bare_skin import skin_fence
 from lather.core.gauges.compared import Compared
 from lather.core.gauges.registry import measure_gauges
 from lather.core.job.fence import Fence
@@ -19,6 +18,7 @@ from lather.core.lamps.registry import PLAIN, under_lamp
 from lather.core.levels import halve
 from lather.core.measure.grain import measure_grain
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.mending.bare_skin import skin_fence
 from lather.core.practice.sitters import BROWS, EYE_WHITE, LIPS
 from lather.core.stages.grain.kind import grain_settings
 from lather.core.stages.grain.missing import TOUCHED, missing_cells, needed, spacing

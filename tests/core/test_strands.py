@@ -7,11 +7,11 @@ import numpy as np
 
 from lather.core.brush.values import Brush
 from lather.core.colour.lab import delta_e2000, srgb_to_lab
-from lather.core.find.mend import mend_all
+from lather.core.find.lines.stray_hairs import chosen_hairs, find_strands
 from lather.core.find.scene import FindScene
-from lather.core.find.strands import chosen_hairs, find_strands
 from lather.core.job.model import Stroke, freeze_points, new_id
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.mending.edit_for_find import mend_all
 from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import HAIR, load_sitter, on_ground
 from lather.core.stages.strands.clear import clear_strand

@@ -12,9 +12,9 @@ from PyQt6.QtWidgets import QApplication
 
 from lather.core.colour import profiles
 from lather.core.imageio.write import write_picture
+from lather.core.job.brief import JobSheet, clock_text
 from lather.core.job.commands import SetBrief, SetFinds
 from lather.core.job.finds import Find
-from lather.core.job.sheet import JobSheet, clock_text
 from tests.support.browser import Browser, wait_for_file
 from tests.support.faces import made_face
 from tests.support.pictures import skin_like

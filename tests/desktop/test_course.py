@@ -7,13 +7,13 @@ import numpy as np
 from PyQt6.QtCore import Qt
 
 from lather.core.colour.profiles import srgb_profile
-from lather.core.engine.export import Output
+from lather.core.deliver.export import Output
 from lather.core.imageio.read import read_picture
 from lather.core.imageio.write import write_picture
 from lather.core.job.commands import AddLayer
-from lather.core.job.journal import leftovers_of
 from lather.core.job.model import STAGE_IDS, Layer
-from lather.core.recover import recover
+from lather.core.journal.journal import leftovers_of
+from lather.core.journal.recovery import recover
 from lather.core.session import Session
 from lather.core.stages.registry import STAGES
 from lather.desktop.stages.registry import PARTS

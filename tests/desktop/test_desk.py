@@ -14,8 +14,8 @@ from lather.core.brush.values import Brush
 from lather.core.colour.profiles import srgb_profile
 from lather.core.imageio.write import write_picture
 from lather.core.job.commands import AddEdits
-from lather.core.job.journal import leftovers
 from lather.core.job.model import Stroke, freeze_points, new_id
+from lather.core.journal.journal import leftovers
 from lather.desktop.canvas.display import DisplayConverter
 from tests.support.pictures import session_of, skin_like
 from tests.support.window_case import WindowCase

@@ -7,7 +7,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog
 
 from lather.core.imageio.development import Development
-from lather.desktop.developing import DevelopDialog
+from lather.desktop.opening.developing import DevelopDialog
 from tests.core.test_extras import smooth
 from tests.support.pictures import plate
 from tests.support.raw_files import dng, half_linear

@@ -4,7 +4,7 @@ import numpy as np
 from PyQt6.QtCore import QEvent, Qt
 
 from lather.core.colour.lab import srgb_lightness
-from lather.core.find.blotches import find_blotches
+from lather.core.find.areas.blotches import find_blotches
 from lather.core.find.scene import FindScene
 from lather.core.job.commands import SetFinds
 from lather.core.types import as_float32

@@ -8,9 +8,9 @@ from PyQt6.QtGui import QTextDocument
 from PyQt6.QtTest import QTest
 
 from lather.core.stages.registry import STAGES
-from lather.desktop.handbook_pages import folder, matching, page_for, pages
+from lather.desktop.handbook.pages import folder, matching, page_for, pages
+from lather.desktop.handbook.screen import key_table
 from lather.desktop.input.keys import ACTIONS
-from lather.desktop.screens.handbook import key_table
 from tests.support.pictures import session_of, skin_like
 from tests.support.window_case import WindowCase
 

@@ -11,7 +11,7 @@ from PyQt6.QtTest import QTest
 
 from lather.core.brush.growing import GrowingPlane
 from lather.core.brush.values import Brush
-from lather.core.engine.export import Output
+from lather.core.deliver.export import Output
 from lather.core.engine.live import LiveStroke
 from lather.core.imageio.read import read_picture
 from lather.core.job.commands import SetFaceMap, SetStage
@@ -21,7 +21,7 @@ from lather.core.lamps.registry import LAMPS, PLAIN
 from lather.core.memory import Budget
 from lather.core.recent import Recent
 from lather.core.types import Rect
-from lather.desktop.controls import gauging, measured
+from lather.desktop.controls.beside import gauging, photo_measuring
 from tests.support.pictures import session_of, skin_like
 from tests.support.window_case import WindowCase
 
@@ -119,7 +119,7 @@ class NewestTest(WindowCase):
             asked.append(face)
             gate.wait(5)
 
-        with mock.patch.object(measured, "_measure", slow):
+        with mock.patch.object(photo_measuring, "_measure", slow):
             self.take(session_of(skin_like(400, 600)))
             self.desk.measured.ask()
             face = FaceMap({name: (200.0 + 20 * n, 100.0 + 9 * n) for n, name in enumerate(POINTS)})

@@ -9,16 +9,16 @@ from PyQt6.QtWidgets import QAbstractButton, QAbstractScrollArea, QComboBox, QLa
 
 from lather.core.job.commands import AddLayer, SetBrief, SetFinds, SetLayer
 from lather.core.job.finds import Find
-from lather.core.job.journal import Leftover
 from lather.core.job.model import Layer, new_id
+from lather.core.journal.journal import Leftover
 from lather.core.kinds.registry import KINDS
 from lather.core.stages.registry import STAGES
-from lather.desktop.panels.elided_label import ElidedLabel
-from lather.desktop.panels.gauge import Gauge
-from lather.desktop.panels.message_line import MessageLine
-from lather.desktop.panels.name_and_value import name_width, shown_name
-from lather.desktop.panels.value_slider import ValueSlider
 from lather.desktop.screens.start import StartScreen
+from lather.desktop.widgets.elided_label import ElidedLabel
+from lather.desktop.widgets.gauge import Gauge
+from lather.desktop.widgets.name_and_value import name_width, shown_name
+from lather.desktop.widgets.value_slider import ValueSlider
+from lather.desktop.window.message_line import MessageLine
 from tests.support.pictures import session_of, skin_like
 from tests.support.window_case import WindowCase
 

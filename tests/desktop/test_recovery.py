@@ -9,10 +9,10 @@ from PyQt6.QtWidgets import QFileDialog
 from lather.core.colour.profiles import srgb_profile
 from lather.core.imageio.write import write_picture
 from lather.core.job.commands import SetLayer
-from lather.core.job.journal import leftovers
+from lather.core.journal.journal import leftovers
 from lather.core.practice.demo import demo_folder, demo_job_path
 from lather.core.session import Session
-from lather.desktop.open_job import OpenJob
+from lather.desktop.opening.open_job import OpenJob
 from tests.support.folder_case import small_disk
 from tests.support.pictures import skin_like
 from tests.support.window_case import WindowCase

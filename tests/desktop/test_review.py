@@ -6,9 +6,9 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
+from lather.core.job.brief import JobSheet
 from lather.core.job.commands import SetBrief, SetLayer
 from lather.core.job.outputs import OutputSpec
-from lather.core.job.sheet import JobSheet
 from lather.core.record.logbook import Logbook
 from tests.core.test_restraint import veiled
 from tests.support.faces import made_face

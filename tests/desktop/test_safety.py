@@ -12,7 +12,7 @@ import numpy as np
 
 from lather.core.colour.profiles import srgb_profile
 from lather.core.imageio.write import write_picture
-from lather.core.job.journal import leftovers
+from lather.core.journal.journal import leftovers
 from lather.core.session import Session
 from tests.support.killing import kill_once
 from tests.support.pictures import skin_like

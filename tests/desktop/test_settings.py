@@ -15,15 +15,14 @@ from Xlib import Xatom, display
 
 from lather.core.colour import profiles
 from lather.core.imageio.write import write_picture
-from lather.core.job.journal import read_records
+from lather.core.job.brief import JobSheet
 from lather.core.job.outputs import OutputSpec
-from lather.core.job.sheet import JobSheet
+from lather.core.journal.journal import read_records
 from lather.desktop import settings
 from lather.desktop.delivery.output_form import OutputForm
 from lather.desktop.input import keys, pressure
 from lather.desktop.input.keys import ACTIONS, BY_ID, settings_folder
 from lather.desktop.input.pressure import PressureCurve
-from lather.desktop.rooms import made_anew
 from lather.desktop.settings import display as display_settings
 from lather.desktop.settings.applied import apply
 from lather.desktop.settings.declared import SETTINGS
@@ -166,8 +165,8 @@ class ThemeTest(SettingsCase):
         self.click(150, 100)
         kept = self.window.job.journal.path
         self.addCleanup(kept.unlink, missing_ok=True)
-        with mock.patch("lather.core.job.journal.Journal._write_file", side_effect=OSError("no room")):
-            made_anew(self.window)
+        with mock.patch("lather.core.journal.journal.Journal._write_file", side_effect=OSError("no room")):
+            self.window.rooms.make_anew()
         self.assertTrue(self.window.job.journal.problem)
         self.assertGreater(len(read_records(kept)), 1)
 
@@ -415,7 +414,6 @@ class WorkTest(SettingsCase):
 
 _AT_EACH_START = """
 from lather.desktop import app, settings
-from lather.desktop.rooms import start_again
 made = app.make_application
 
 def make():
@@ -427,7 +425,7 @@ def make():
     def act():
         window = next(one for one in application.topLevelWidgets() if hasattr(one, "again"))
         settings.set_value("scale", "200")
-        start_again(window) if ratio == 1.5 else window.close()
+        window.rooms.start_again() if ratio == 1.5 else window.close()
 
     QTimer.singleShot(300, act)
     return application

@@ -19,9 +19,9 @@ from lather.core.imageio.write import write_picture
 from lather.core.job.commands import SetBrief, SetFinds
 from lather.core.job.finds import Find
 from lather.core.session import Session
-from lather.core.sitting.looks import KEEPER, UNSURE, Carried, Look
+from lather.core.sitting.carry_report import KEEPER, UNSURE, Carried, Look
 from lather.core.sitting.sitting import CARRIED, FINISHED, PHOTO, open_sitting
-from lather.desktop import replaying
+from lather.desktop.opening import replaying
 from lather.desktop.sitting.control import KEEP, MEND
 from tests.core.test_sitting import finished, frames
 from tests.support.window_case import WindowCase

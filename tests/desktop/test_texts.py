@@ -9,14 +9,13 @@ from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QWidg
 from lather.desktop import texts
 from lather.desktop.delivery.output_row import OutputRow
 from lather.desktop.input.keys import settings_folder
-from lather.desktop.panels.choices import Choices
-from lather.desktop.panels.message_line import MessageLine
-from lather.desktop.rooms import show_room
 from lather.desktop.settings.declared import BY_ID
 from lather.desktop.texts.catalogue import Catalogue, tr
 from lather.desktop.texts.gather import texts as gathered
 from lather.desktop.texts.languages import catalogue_for, languages
 from lather.desktop.texts.ts_file import catalogue_of, read_ts, write_ts
+from lather.desktop.widgets.choices import Choices
+from lather.desktop.window.message_line import MessageLine
 from tests.support.commands import run_here, said_here
 from tests.support.folder_case import FolderCase
 from tests.support.pictures import session_of, skin_like
@@ -119,7 +118,7 @@ class ShownTest(WindowCase):
         write_ts(path, "xx", {"Logbook": ["a:1"]}, {"Logbook": "Kladde"})
         texts.use(None)
         with mock.patch.dict(BY_ID["language"].choices, languages()):  # they are looked for at the start of the program
-            show_room(self.window, "settings")
+            self.window.rooms.show("settings")
             screen = self.window.screens["settings"]
             self.assertTrue(screen.rows["language"].isVisible())
             screen.rows["language"].control.button("xx").click()

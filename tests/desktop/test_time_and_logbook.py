@@ -8,9 +8,9 @@ from PyQt6.QtTest import QTest
 
 from lather.core.colour.profiles import srgb_profile
 from lather.core.imageio.write import write_picture
+from lather.core.job.brief import clock_text
 from lather.core.job.commands import SetFinds
 from lather.core.job.finds import Find
-from lather.core.job.sheet import clock_text
 from lather.core.record.clock import Span
 from lather.core.record.entries import DeliveryNote
 from lather.core.record.logbook import Logbook

@@ -10,8 +10,8 @@ from pathlib import Path
 from unittest import mock
 
 from lather.core.imageio.atomic import sweep_parts
-from lather.core.job.journal import leftovers
-from lather.core.recover import recover
+from lather.core.journal.journal import leftovers
+from lather.core.journal.recovery import recover
 from lather.core.session import Session
 
 ROOT = Path(__file__).parents[2]

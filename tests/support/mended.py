@@ -2,12 +2,12 @@
 
 from lather.core.engine.photo import Photo
 from lather.core.find.finder import find_all
-from lather.core.find.mend import mend_all
 from lather.core.job.commands import SetFinds
 from lather.core.job.history import History
 from lather.core.job.model import new_job
 from lather.core.kinds.registry import stage_of_kind
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.mending.edit_for_find import mend_all
 from lather.core.session import Session
 
 

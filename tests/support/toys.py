@@ -12,7 +12,7 @@ import numpy as np
 
 from lather.core import ranges
 from lather.core.brush.values import Brush
-from lather.core.job import known
+from lather.core.job import known_kinds
 from lather.core.job.model import Layer, new_id
 from lather.core.parameters import EVERYWHERE, Choice, Flag, Number
 from lather.core.stages import registry
@@ -151,7 +151,7 @@ def with_toys(case: unittest.TestCase, *infos: StageInfo) -> list[StageInfo]:
     """Lets the toy stages in, in the place of real ones, until the end of a test; returns those that are painted on."""
     chosen = infos or (MAPPING, ADJUSTING, MOVING)
     stages = [*registry.STAGES]
-    for target, values in ((TOOLS, {tool.id: tool for tool in (BRIGHTEN, MASK)}), (known.KINDS, {})):
+    for target, values in ((TOOLS, {tool.id: tool for tool in (BRIGHTEN, MASK)}), (known_kinds.KINDS, {})):
         patch = mock.patch.dict(target, values)
         patch.start()
         case.addCleanup(patch.stop)

@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from lather.core.colour import profiles
-from lather.core.engine.export import Output
+from lather.core.deliver.export import Output
 from lather.core.errors import LatherError
 from lather.core.imageio.metadata import describe
 from lather.core.session import Session

@@ -16,7 +16,7 @@ from lather.core.job.commands import SetBrief
 from lather.core.job.outputs import OutputSpec
 from lather.core.session import Session
 from lather.desktop.app import make_application
-from lather.desktop.window import MainWindow
+from lather.desktop.window.main_window import MainWindow
 
 PEN = QPointingDevice(
     "test pen", 7, QInputDevice.DeviceType.Stylus, QPointingDevice.PointerType.Pen,

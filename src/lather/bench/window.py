@@ -29,7 +29,7 @@ from lather.core.stages.grain.kind import grain_settings
 from lather.core.stages.registry import make_kinds
 from lather.core.stages.strands.propose import strand_stroke
 from lather.desktop.app import make_application
-from lather.desktop.window import MainWindow
+from lather.desktop.window.main_window import MainWindow
 
 _CLOSING_MS = 300
 def large_photo(megapixels: float) -> np.ndarray:

@@ -6,11 +6,11 @@ import sys
 
 from lather.cli.opened import add_file_arguments, deliver, open_photo
 from lather.core.errors import RequestError
-from lather.core.find.adjust import CRISP_PARTS, crisp_proposal, measured_settings
-from lather.core.find.colour import match_command, within_limits
 from lather.core.job.commands import AddLayer, Command, SetLayer
 from lather.core.job.model import Layer, new_id
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.mending.adjustment_start import CRISP_PARTS, crisp_proposal, measured_settings
+from lather.core.mending.colour_settings import match_command, within_limits
 from lather.core.parameters import Choice, Flag, Model, Number, Parameter
 from lather.core.session import Session
 from lather.core.stages.adjust.kind import AdjustmentKind

@@ -8,18 +8,18 @@ from lather.cli.batch import Batch, Task, add_batch_arguments, told
 from lather.cli.delivery import add_delivery_arguments, delivery_of
 from lather.cli.developing import add_development_arguments, development_of
 from lather.cli.outputs import make_folder, refuse_clashes
-from lather.core.engine.export import Output
+from lather.core.deliver.export import Output
 from lather.core.errors import RequestError
-from lather.core.find.colour import automatic_whitening
 from lather.core.find.finder import find_all
-from lather.core.find.mend import can_mend, mend_all
-from lather.core.find.routes import crisp_command, evening_command
-from lather.core.find.strands import chosen_hairs
+from lather.core.find.lines.stray_hairs import chosen_hairs
 from lather.core.imageio.development import Development
 from lather.core.imageio.write import DEPTHS, format_for
 from lather.core.job.commands import SetBrief, SetFinds, Together
 from lather.core.job.limits import job_kind_named, job_kinds
 from lather.core.kinds.registry import stage_of_kind
+from lather.core.mending.colour_settings import automatic_whitening
+from lather.core.mending.edit_for_find import can_mend, mend_all
+from lather.core.mending.evening_by_route import crisp_command, evening_command
 from lather.core.session import Session
 from lather.core.stages.registry import STAGES
 

@@ -8,7 +8,7 @@ from lather.cli.batch import Batch, Task, add_batch_arguments, told
 from lather.cli.outputs import make_folder, refuse_clashes
 from lather.core.session import Session
 from lather.core.sitting.carry import carry
-from lather.core.sitting.looks import carried_of
+from lather.core.sitting.carry_report import carried_of
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

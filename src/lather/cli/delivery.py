@@ -3,7 +3,7 @@
 import argparse
 
 from lather.cli.arguments import number, whole
-from lather.core.find.worth import Delivery
+from lather.core.find.visibility import Delivery
 
 
 def add_delivery_arguments(parser: argparse.ArgumentParser) -> None:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from lather.core.errors import RequestError
 from lather.core.imageio.atomic import write_atomically
-from lather.core.job.sheet import clock_text, money
+from lather.core.job.brief import clock_text, money
 from lather.core.record.demo import demo_entries
 from lather.core.record.entries import LogEntry, matches, sums
 from lather.core.record.logbook import Logbook, logbook_path, repair

@@ -9,8 +9,8 @@ import cv2
 from lather.cli.batch import Batch, Task, add_batch_arguments, told
 from lather.core.engine.photo import Photo
 from lather.core.errors import RequestError
+from lather.core.gauges.against_limits import judged_gauges
 from lather.core.gauges.compared import Compared
-from lather.core.gauges.judged import judged_gauges
 from lather.core.gauges.registry import measure_gauges, measured_whole
 from lather.core.imageio.files import check_regular, read_bytes
 from lather.core.imageio.read import decode_picture

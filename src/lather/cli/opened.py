@@ -4,8 +4,8 @@ import argparse
 
 from lather.cli.developing import add_development_arguments, development_of
 from lather.cli.outputs import refuse_clashes
-from lather.core.engine.export import Output
-from lather.core.face.find import find_face_maps
+from lather.core.deliver.export import Output
+from lather.core.face.find_faces import find_face_maps
 from lather.core.imageio.write import DEPTHS, format_for
 from lather.core.job.commands import SetBrief, SetFaceMap
 from lather.core.job.limits import job_kind_named, job_kinds

@@ -8,15 +8,15 @@ from lather.cli.delivery import add_delivery_arguments, delivery_of
 from lather.core.errors import LatherError, RequestError
 from lather.core.find.finder import find_all
 from lather.core.job.agreements import AGREEMENTS
+from lather.core.job.brief import clock_text, money
 from lather.core.job.commands import SetBrief, SetFinds
 from lather.core.job.limits import job_kind_named, job_kinds
-from lather.core.job.sheet import clock_text, money
-from lather.core.measure.facts import meanings, photo_facts
+from lather.core.measure.photo_facts import meanings, photo_facts
 from lather.core.measure.photo_measures import PhotoMeasures
-from lather.core.plan.of_session import plan_of
+from lather.core.plan.minutes import Speeds, shipped_speeds
 from lather.core.plan.plan import Plan
+from lather.core.plan.plan_of_session import plan_of
 from lather.core.plan.routes import ROUTES, route_named
-from lather.core.plan.speeds import Speeds, shipped_speeds
 from lather.core.record.logbook import Logbook
 from lather.core.record.own_speed import own_speeds
 from lather.core.session import Session

@@ -7,17 +7,17 @@ from pathlib import Path
 from lather.cli.arguments import whole
 from lather.cli.batch import Batch, Task, add_batch_arguments, told
 from lather.cli.outputs import make_folder, refuse_clashes
+from lather.core.deliver.export import Output
 from lather.core.deliver.names import USUAL_PATTERN, file_name, numbered
 from lather.core.deliver.presets import presets, presets_file
 from lather.core.deliver.run import deliver
-from lather.core.engine.export import Output
 from lather.core.errors import RequestError, SaveError
 from lather.core.imageio.metadata import MetadataChoice
 from lather.core.imageio.write import DEPTHS, format_for
+from lather.core.job.brief import JobSheet
 from lather.core.job.outputs import USUAL, OutputSpec
-from lather.core.job.sheet import JobSheet
+from lather.core.record.entry_of_job import note_progress
 from lather.core.record.logbook import Logbook
-from lather.core.record.of_job import note_progress
 from lather.core.session import Session
 
 

@@ -10,7 +10,7 @@ from lather.cli.outputs import make_folder, refuse_clashes
 from lather.core.errors import RequestError
 from lather.core.imageio.development import Development
 from lather.core.session import Session
-from lather.core.sitting.looks import carried_of
+from lather.core.sitting.carry_report import carried_of
 from lather.core.sitting.replay import replay
 
 

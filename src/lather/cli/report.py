@@ -10,7 +10,7 @@ from lather.core.deliver.report import Report, make_report, report_html, report_
 from lather.core.errors import LatherError, RequestError
 from lather.core.imageio.atomic import write_atomically
 from lather.core.measure.photo_measures import PhotoMeasures
-from lather.core.plan.of_session import plan_of_measured
+from lather.core.plan.plan_of_session import plan_of_measured
 from lather.core.record.logbook import Logbook
 from lather.core.session import Session
 
@@ -35,11 +35,11 @@ def run(arguments: argparse.Namespace) -> int:
         print(arguments.out)
     if arguments.sheet:
         html = sheet_html(session, captions=tuple(arguments.captions))
-        pages = _pages()
+        paper = _paper()
         if arguments.sheet.lower().endswith(".png"):
-            pages.write_png(html, arguments.sheet)
+            paper.write_png(html, arguments.sheet)
         else:
-            pages.write_pdf(html, arguments.sheet, session.job.title)
+            paper.write_pdf(html, arguments.sheet, session.job.title)
         print(arguments.sheet)
     return 0
 
@@ -63,16 +63,16 @@ def _report(session: Session) -> Report:
 
 def _write_report(report: Report, path: Path) -> None:
     if path.suffix.lower() == ".pdf":
-        _pages().write_pdf(report_print_html(report), path, report.title)
+        _paper().write_pdf(report_print_html(report), path, report.title)
     else:
         write_atomically(path, lambda file: file.write(report_html(report).encode()))
 
 
-def _pages():
+def _paper():
     """Qt lays out PDF and pictures; it needs no screen for that."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from lather.desktop import pages
     from lather.desktop.app import make_application
+    from lather.desktop.delivery import paper
 
     make_application()
-    return pages
+    return paper

@@ -16,7 +16,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from lather.desktop.shots import STAGE_SHOTS, VIEW_SHOTS, take_shots
+    from lather.desktop.pictures.shots import STAGE_SHOTS, VIEW_SHOTS, take_shots
 
     for stage in arguments.stage or ():
         if stage not in (*STAGE_SHOTS, *VIEW_SHOTS):

@@ -8,8 +8,8 @@ from dataclasses import dataclass, field
 from functools import cache
 from pathlib import Path
 
+from lather.core.deliver.export import Output, export
 from lather.core.engine.engine import Engine
-from lather.core.engine.export import Output, export
 from lather.core.engine.photo import Photo
 from lather.core.errors import JobFileError, PictureError, RequestError, SaveError
 from lather.core.imageio.development import DEVELOPMENT, Development

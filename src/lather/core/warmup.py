@@ -69,12 +69,12 @@ def _run(step: Callable[[], None]) -> None:
     from dataclasses import replace
 
     from lather.core.colour import profiles
+    from lather.core.deliver.export import to_codes
     from lather.core.engine.engine import Engine
-    from lather.core.engine.export import to_codes
     from lather.core.engine.live import LiveStroke
     from lather.core.engine.photo import Photo
-    from lather.core.find import look
     from lather.core.find.finder import find_all
+    from lather.core.find.spots import patch_net
     from lather.core.imageio.picture import Picture
     from lather.core.job.commands import AddEdits, AddLayer
     from lather.core.job.grain_model import GrainModel
@@ -134,7 +134,8 @@ def _run(step: Callable[[], None]) -> None:
         step()
     find_all(photo)
     step()
-    look.patches([(np.zeros((40, 40, 4), np.float32), np.ones((40, 40), np.float32))], np.array([(20.0, 20.0, 6.0)]))
+    layer = np.zeros((40, 40, 4), np.float32), np.ones((40, 40), np.float32)
+    patch_net.patches([layer], np.array([(20.0, 20.0, 6.0)]))
     drag = replace(stroke, tool="drag", offset=None)
     solve_stroke(drag, read=lambda rect: photo.read(rect), original=lambda rect: photo.read(rect), bounds=photo.bounds)
     distance_to_path(np.array([[1.0, 1.0], [9.0, 9.0]]), Rect(0, 0, 12, 12), 3.0)

@@ -61,7 +61,7 @@ def _end_application() -> None:
 
 def run(path: str | Path | None = None, *, demo: bool = False) -> int:
     """Open the window on a file, on the demo job, or empty; returns the exit code."""
-    from lather.desktop.window import MainWindow
+    from lather.desktop.window.main_window import MainWindow
 
     app = make_application()
     window = MainWindow()

@@ -2,14 +2,11 @@
 
 import threading
 from contextlib import suppress
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from lather.core import warmup
-
-if TYPE_CHECKING:
-    from lather.desktop.window import MainWindow
+from lather.desktop.window.host import Host
 
 
 class Compiling(QObject):
@@ -19,7 +16,7 @@ class Compiling(QObject):
     _told = pyqtSignal(float)
     _failed = pyqtSignal(str)
 
-    def __init__(self, window: "MainWindow"):
+    def __init__(self, window: Host):
         super().__init__(window)
         self._window = window
         self.first = not warmup.is_warm()

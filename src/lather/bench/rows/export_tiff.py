@@ -5,7 +5,7 @@ from pathlib import Path
 
 from lather.bench.row import Row
 from lather.bench.window import Bench
-from lather.core.engine.export import Output, export
+from lather.core.deliver.export import Output, export
 
 
 def measure(bench: Bench):

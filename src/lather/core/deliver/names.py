@@ -7,9 +7,9 @@ from datetime import date
 from pathlib import Path
 
 from lather.core.errors import RequestError
+from lather.core.job.brief import JobSheet
 from lather.core.job.model import Job
 from lather.core.job.outputs import FORMATS, OutputSpec
-from lather.core.job.sheet import JobSheet
 
 FIELDS = {"client": "client", "job": "title of the job", "frame": "frame", "photo": "name of the photo",
           "output": "name of the output", "size": "size in px or cm", "date": "today"}

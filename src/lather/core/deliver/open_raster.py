@@ -14,8 +14,8 @@ import cv2
 import numpy as np
 
 from lather.core.colour import profiles
+from lather.core.deliver.export import Output, finished, strips, to_codes
 from lather.core.engine.engine import Engine
-from lather.core.engine.export import Output, finished, strips, to_codes
 from lather.core.errors import Cancelled
 from lather.core.job.model import Job, Layer
 

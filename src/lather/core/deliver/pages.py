@@ -6,7 +6,7 @@ from pathlib import Path
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 
 from lather.core.deliver.crops import data_uri
-from lather.core.job.sheet import clock_text, money
+from lather.core.job.brief import clock_text, money
 
 FOLDER = Path(__file__).parents[1] / "data" / "templates"
 

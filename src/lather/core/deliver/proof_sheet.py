@@ -20,10 +20,10 @@ from lather.core.errors import RequestError, SaveError
 from lather.core.imageio.atomic import write_atomically
 from lather.core.imageio.files import check_regular
 from lather.core.job.agreements import AGREEMENTS, GO, STAY, asks_client, stays_by_agreement
+from lather.core.job.brief import JobSheet, Remark
 from lather.core.job.commands import Command, DecideFind, SetBrief, Together
 from lather.core.job.finds import WANTED_GONE, Find
 from lather.core.job.model import Job
-from lather.core.job.sheet import JobSheet, Remark
 from lather.core.session import Session
 from lather.core.types import Rect
 

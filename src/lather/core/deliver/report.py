@@ -7,17 +7,17 @@ import lather
 from lather.core.colour import profiles
 from lather.core.deliver.crops import Crop, crops_of
 from lather.core.deliver.pages import page
-from lather.core.gauges.judged import JudgedGauge, judged_gauges
+from lather.core.gauges.against_limits import JudgedGauge, judged_gauges
 from lather.core.gauges.registry import measured_whole
 from lather.core.job.agreements import AGREEMENTS, agreed
+from lather.core.job.brief import JobSheet
 from lather.core.job.model import Job, acts_by_itself
-from lather.core.job.sheet import JobSheet
 from lather.core.kinds.registry import kind_of
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.plan.plan import Plan
 from lather.core.plan.routes import route_of
 from lather.core.record.entries import OUTSIDE, DeliveryNote
-from lather.core.record.of_job import mended_by_kind
+from lather.core.record.entry_of_job import mended_by_kind
 from lather.core.session import Session
 from lather.core.stages.registry import STAGES
 

@@ -8,10 +8,10 @@ from pathlib import Path
 import numpy as np
 
 from lather.core.colour import paper, profiles
+from lather.core.deliver.export import Output, finished, render, strips, to_codes
 from lather.core.deliver.open_raster import write_open_raster
 from lather.core.deliver.read_back import read_back
-from lather.core.engine.export import Output, finished, render, strips, to_codes
-from lather.core.engine.sharpen import Sharpening, sharpening_for
+from lather.core.deliver.sharpening import Sharpening, sharpening_for
 from lather.core.errors import Cancelled, LatherError, RequestError, SaveError
 from lather.core.imageio.atomic import write_atomically
 from lather.core.imageio.files import check_regular, is_same_file

@@ -9,11 +9,15 @@ import numpy as np
 
 from lather.core.engine.photo import Photo
 from lather.core.errors import Cancelled, RequestError
-from lather.core.find import areas, blotches, brows, eyes, ground, lines, spots, strands
-from lather.core.find.beard import beard_mask, is_hidden
-from lather.core.find.glints import is_glint
+from lather.core.find.areas import blotches, redness_and_shine
+from lather.core.find.eyes import hollows_and_veins
+from lather.core.find.ground import specks
+from lather.core.find.lines import brow_hairs, skin_lines, stray_hairs
+from lather.core.find.lines.beard import beard_mask, is_hidden
 from lather.core.find.scene import FindScene
-from lather.core.find.worth import Delivery, judged
+from lather.core.find.spots import spots
+from lather.core.find.spots.glints import is_glint
+from lather.core.find.visibility import Delivery, judged
 from lather.core.job.face_map import FaceMap
 from lather.core.job.finds import Find
 from lather.core.kinds.registry import KEEPERS, KINDS, SOFTENED
@@ -36,15 +40,15 @@ _OUTLINED = {
 # The longest first, so that no core is idle at the end.
 FINDERS: tuple[tuple[str, Callable[[FindScene], list[Find]]], ...] = (
     ("spots", spots.find_spots),
-    ("stray hairs", strands.find_strands),
-    ("specks and lens marks", ground.find_on_ground),
-    ("lines on skin", lines.find_lines),
+    ("stray hairs", stray_hairs.find_strands),
+    ("specks and lens marks", specks.find_on_ground),
+    ("lines on skin", skin_lines.find_lines),
     ("blotches", blotches.find_blotches),
-    ("redness and shine", areas.find_areas),
-    ("what came in from the edge", areas.find_intruders),
-    ("veins in the eyes", eyes.find_eye_veins),
-    ("stray hairs of the brows", brows.find_brow_hairs),
-    ("hollows under the eyes", eyes.find_hollows),
+    ("redness and shine", redness_and_shine.find_areas),
+    ("what came in from the edge", redness_and_shine.find_intruders),
+    ("veins in the eyes", hollows_and_veins.find_eye_veins),
+    ("stray hairs of the brows", brow_hairs.find_brow_hairs),
+    ("hollows under the eyes", hollows_and_veins.find_hollows),
 )
 
 
@@ -56,7 +60,7 @@ def find_all(
     kinds=None,
     progress: Callable[[float, str], bool] | None = None,
     measures: PhotoMeasures | None = None,
-    hairs_from: float = strands.USUAL_CONFIDENCE,
+    hairs_from: float = stray_hairs.USUAL_CONFIDENCE,
 ) -> tuple[tuple[Find, ...], PhotoMeasures]:
     """Finds of a photo, those that will show first, each by how much it is seen; and what was measured for it.
 

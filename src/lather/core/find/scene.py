@@ -8,7 +8,7 @@ import numpy as np
 
 from lather.core.colour import profiles, srgb
 from lather.core.colour.gloss import usual_skin
-from lather.core.find.ridges import Ridges, ridge_responses
+from lather.core.find.lines.ridges import Ridges, ridge_responses
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.types import EncodedRGB, Lab, Mask, Rect, as_float32
 

@@ -12,8 +12,8 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from lather.core.engine.engine import Engine
+from lather.core.gauges.against_limits import JudgedGauge, judged_gauges
 from lather.core.gauges.compared import Compared
-from lather.core.gauges.judged import JudgedGauge, judged_gauges
 from lather.core.gauges.registry import GAUGES, measure_one, pictures_of
 from lather.core.job.commands import Command, SetLayer, Together
 from lather.core.job.model import Job, Layer, acts_by_itself

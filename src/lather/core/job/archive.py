@@ -18,7 +18,7 @@ from lather.core.job.copies import keep_copies
 from lather.core.job.document import Reading, job_from_json, job_to_json, same_document, source_from_json
 from lather.core.job.history import History
 from lather.core.job.identity import JobIdentity, only_if_unchanged
-from lather.core.job.known import layer_kinds
+from lather.core.job.known_kinds import layer_kinds
 from lather.core.job.member_names import encoded_name, plain_name
 from lather.core.job.model import Job, Source
 from lather.core.job.stroke_arrays import points_from_npy, points_to_npy

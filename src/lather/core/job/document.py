@@ -13,9 +13,9 @@ from lather.core.errors import JobFileError, RequestError
 from lather.core.job.face_map import FaceMap
 from lather.core.job.fence import Fence
 from lather.core.job.finds import DECISIONS, Find
-from lather.core.job.kept import kept
-from lather.core.job.known import layer_kinds
+from lather.core.job.known_kinds import layer_kinds
 from lather.core.job.model import STAGE_IDS, Job, Layer, Source, Stage, Stroke, new_id
+from lather.core.job.unknown_fields import kept
 from lather.core.tools.registry import TOOLS
 
 _MALFORMED = (RequestError, KeyError, TypeError, ValueError, AttributeError, IndexError, OverflowError)

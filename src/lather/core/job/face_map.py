@@ -12,7 +12,7 @@ from lather.core import ranges
 from lather.core.errors import RequestError
 from lather.core.job.face_mesh import EYE_CORNERS, OVAL, SMALL_ZONES
 from lather.core.job.face_mesh import POINTS as MESH_POINTS
-from lather.core.job.kept import kept
+from lather.core.job.unknown_fields import kept
 
 POINTS = {
     "eye_left": "eye, left",

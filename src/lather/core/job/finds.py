@@ -6,7 +6,7 @@ import numpy as np
 
 from lather.core import ranges
 from lather.core.errors import RequestError
-from lather.core.job.kept import kept
+from lather.core.job.unknown_fields import kept
 from lather.core.kinds.registry import kind_of
 
 WANTED_GONE = "mend"

@@ -19,8 +19,8 @@ from lather.core.job.agreements import state_by_agreement
 from lather.core.job.face_map import FaceMap
 from lather.core.job.fence import Fence
 from lather.core.job.finds import WANTED_GONE, Find
-from lather.core.job.kept import kept
 from lather.core.job.source_map import SourceTurn, source_rect
+from lather.core.job.unknown_fields import kept
 from lather.core.kinds.registry import stage_of_kind
 from lather.core.recent import Recent
 from lather.core.tools.registry import TOOLS, modes

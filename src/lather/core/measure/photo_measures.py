@@ -9,7 +9,7 @@ import numpy as np
 from lather.core.colour import profiles
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.engine.photo import Photo
-from lather.core.face.find import find_face_maps
+from lather.core.face.find_faces import find_face_maps
 from lather.core.face.person import person_mask
 from lather.core.job.face_map import FaceMap
 from lather.core.job.grain_model import GrainModel

@@ -7,16 +7,16 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 
-from lather.core.find.worth import Delivery, judged
+from lather.core.find.visibility import Delivery, judged
 from lather.core.job.agreements import AGREEMENTS, agreed, state_by_agreement
+from lather.core.job.brief import JobSheet
 from lather.core.job.finds import Find
 from lather.core.job.outputs import USUAL, OutputSpec
-from lather.core.job.sheet import JobSheet
 from lather.core.kinds.registry import kind_of, stage_of_kind
-from lather.core.measure.facts import PhotoFacts
+from lather.core.measure.photo_facts import PhotoFacts
 from lather.core.plan.leave_out import STEP_S, Leavable, in_order, least_seen
+from lather.core.plan.minutes import Speeds, shipped_speeds
 from lather.core.plan.routes import Route, route_of
-from lather.core.plan.speeds import Speeds, shipped_speeds
 from lather.core.stages.info import StageInfo
 from lather.core.stages.planned import Planned, PlanSeen
 from lather.core.stages.registry import STAGES

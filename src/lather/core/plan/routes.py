@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from lather.core.errors import RequestError
-from lather.core.job.sheet import USUAL_ROUTE
+from lather.core.job.brief import USUAL_ROUTE
 
 
 @dataclass(frozen=True)

@@ -12,12 +12,12 @@ from lather.core.deliver.presets import SHIPPED
 from lather.core.engine.photo import Photo
 from lather.core.errors import SaveError
 from lather.core.find.finder import find_all
-from lather.core.find.mend import mend_command
 from lather.core.imageio.read import decode_picture
 from lather.core.job.commands import AddEdits, SetBrief, SetFinds
 from lather.core.job.history import History
 from lather.core.job.model import new_job
 from lather.core.kinds.registry import SOFTENED
+from lather.core.mending.edit_for_find import mend_command
 from lather.core.practice.make import Plate, make_plate
 from lather.core.session import Session
 from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source

@@ -2,8 +2,8 @@
 
 from collections.abc import Iterable
 
+from lather.core.plan.minutes import Speeds, shipped_speeds
 from lather.core.plan.plan import AROUND
-from lather.core.plan.speeds import Speeds, shipped_speeds
 from lather.core.record.entries import OUTSIDE, LogEntry
 
 LEAST_JOBS = 3

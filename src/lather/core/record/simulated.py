@@ -11,9 +11,9 @@ import numpy as np
 from lather.core.job.finds import Find
 from lather.core.job.outputs import OutputSpec
 from lather.core.kinds.registry import stage_of_kind
-from lather.core.measure.facts import PhotoFacts
+from lather.core.measure.photo_facts import PhotoFacts
+from lather.core.plan.minutes import Speeds, shipped_speeds
 from lather.core.plan.plan import Plan, PlanInput, make_plan
-from lather.core.plan.speeds import Speeds, shipped_speeds
 from lather.core.record.clock import ActivityClock, Span
 
 _USUAL_COUNTS = {"blemish_dark": 14, "blemish_red": 10, "blemish_bright": 6, "flake": 2, "crease": 2, "under_eye": 2,

@@ -5,10 +5,10 @@ import io
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from lather.core.job.brief import money
 from lather.core.job.model import STAGE_IDS
-from lather.core.job.sheet import money
 from lather.core.kinds.registry import kind_of
-from lather.core.plan.speeds import shipped_speeds
+from lather.core.plan.minutes import shipped_speeds
 from lather.core.record.entries import OUTSIDE, LogEntry
 
 _SMOOTHED_OVER = 3  # jobs

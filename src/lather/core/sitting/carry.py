@@ -13,23 +13,23 @@ import numpy as np
 
 from lather.core.engine.photo import Photo
 from lather.core.errors import Cancelled
-from lather.core.find.even import even_all_command, even_command
 from lather.core.find.finder import find_all
-from lather.core.find.mend import can_mend, layer_for, mend_command
 from lather.core.job.commands import Command
 from lather.core.job.finds import WANTED_GONE, Find
 from lather.core.job.history import History
 from lather.core.job.model import Job, Layer, Stage, Stroke, acts_by_itself, new_id
 from lather.core.kinds.registry import kind_of, stage_of_kind
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.mending.edit_for_find import can_mend, layer_for, mend_command
+from lather.core.mending.even_blotches import even_all_command, even_command
 from lather.core.session import Session
-from lather.core.sitting.alike import held_alike, retouched_skin
+from lather.core.sitting.carry_report import HIDDEN, KEEPER, KEY, LEFT_OUT, UNSURE, Carried, Look, name_of
 from lather.core.sitting.frame_map import FrameMap, scale_of
-from lather.core.sitting.looks import HIDDEN, KEEPER, KEY, LEFT_OUT, UNSURE, Carried, Look, name_of
 from lather.core.sitting.matching import Match, Matcher
-from lather.core.sitting.measured import measured_on
-from lather.core.sitting.moved import moved_fence, moved_settings, moved_stroke
+from lather.core.sitting.moved_edits import moved_fence, moved_settings, moved_stroke
 from lather.core.sitting.register import same_person
+from lather.core.sitting.remeasured_layers import measured_on
+from lather.core.sitting.skin_alike import held_alike, retouched_skin
 from lather.core.tools.registry import TOOLS
 
 _OF_THE_PERSON = ("title", "client", "kind", "route", "agreed", "outputs", "rate_cents", "currency", "price_cents")

@@ -11,7 +11,7 @@ from lather.core.engine.photo import Photo
 from lather.core.job.finds import Find
 from lather.core.job.model import new_id
 from lather.core.sitting.frame_map import FrameMap, scale_of
-from lather.core.sitting.moved import moved_find
+from lather.core.sitting.moved_edits import moved_find
 from lather.core.types import Rect
 
 _SPOTS = ("blemish_dark", "blemish_red", "blemish_bright", "flake", "mole", "freckle", "blotch_dark", "blotch_bright")

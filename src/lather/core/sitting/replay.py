@@ -6,18 +6,18 @@ from dataclasses import replace
 
 from lather.core.engine.photo import Photo
 from lather.core.errors import Cancelled
-from lather.core.find.worth import Delivery, judged
+from lather.core.find.visibility import Delivery, judged
 from lather.core.imageio.development import DEVELOPMENT
 from lather.core.job.history import History
 from lather.core.job.model import Job, Layer, Stage, Stroke, new_id
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.residual import find_contrast
 from lather.core.session import Session
+from lather.core.sitting.carry_report import KEEPER, KEY, NO_SOURCE, OUTSIDE, Carried, Look, name_of
 from lather.core.sitting.frame_map import FrameMap, scale_of
-from lather.core.sitting.looks import KEEPER, KEY, NO_SOURCE, OUTSIDE, Carried, Look, name_of
-from lather.core.sitting.measured import measured_on
-from lather.core.sitting.moved import moved_face, moved_fence, moved_find, moved_settings, moved_stroke
+from lather.core.sitting.moved_edits import moved_face, moved_fence, moved_find, moved_settings, moved_stroke
 from lather.core.sitting.register import same_shot
+from lather.core.sitting.remeasured_layers import measured_on
 from lather.core.stages.mend.dab import source_candidates, with_source
 from lather.core.tools.registry import TOOLS
 

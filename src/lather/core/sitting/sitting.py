@@ -13,10 +13,10 @@ from lather.core.errors import JobFileError, RequestError, SaveError
 from lather.core.imageio.atomic import write_atomically
 from lather.core.imageio.extra import ENDINGS, is_extra
 from lather.core.imageio.write import FORMATS
-from lather.core.job.kept import kept
 from lather.core.job.model import new_id
-from lather.core.sitting.alike import Skin
-from lather.core.sitting.looks import Carried
+from lather.core.job.unknown_fields import kept
+from lather.core.sitting.carry_report import Carried
+from lather.core.sitting.skin_alike import Skin
 
 FOLDER, FILE = "lather", "sitting.json"
 VERSION = 1

@@ -7,11 +7,11 @@ from lather.core.job.agreements import YES, agreed
 from lather.core.job.model import Job, acts_by_itself
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.session import Session
-from lather.core.sitting.alike import Skin, retouched_skin, skin_of
 from lather.core.sitting.carry import carry
-from lather.core.sitting.looks import HIDDEN, KEEPER, carried_of, name_of
+from lather.core.sitting.carry_report import HIDDEN, KEEPER, carried_of, name_of
 from lather.core.sitting.register import SAME_PERSON, same_skin
 from lather.core.sitting.sitting import CARRIED, FINISHED, Frame, Person, Sitting
+from lather.core.sitting.skin_alike import Skin, retouched_skin, skin_of
 
 UNKNOWN = ""
 _NAMED = "Person"

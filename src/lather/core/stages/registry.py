@@ -1,6 +1,6 @@
 """The stages that this version computes, one line each; and the layer kinds of an open photo."""
 
-from lather.core.job import known
+from lather.core.job import known_kinds
 from lather.core.stages.base import LayerKind
 from lather.core.stages.colour.stage import STAGE as COLOUR
 from lather.core.stages.crisp.stage import STAGE as CRISP
@@ -22,7 +22,7 @@ STAGES: list[StageInfo] = []
 def add(info: StageInfo) -> None:
     """Let a stage in, in the place of one with its id. A job file that holds its layers is understood from now on."""
     STAGES[:] = sorted((*(one for one in STAGES if one.id != info.id), info), key=lambda one: one.number)
-    known.KINDS.update({kind.id: kind.parameters for kind in info.kinds.values()})
+    known_kinds.KINDS.update({kind.id: kind.parameters for kind in info.kinds.values()})
 
 
 for _stage in (

@@ -3,9 +3,9 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QLabel, QScrollArea, QWidget
 
-from lather.core.gauges.judged import judged_gauges
+from lather.core.gauges.against_limits import judged_gauges
 from lather.core.kinds.registry import kind_of
-from lather.core.measure.facts import PhotoFacts, meanings
+from lather.core.measure.photo_facts import PhotoFacts, meanings
 from lather.core.plan.plan import Plan
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font

@@ -3,14 +3,14 @@
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QLineEdit, QWidget
 
-from lather.core.job.sheet import clock_text, money
+from lather.core.job.brief import clock_text, money
 from lather.core.plan.plan import AROUND, Plan, PlanRow
-from lather.desktop.panels.elided_label import ElidedLabel
-from lather.desktop.panels.fields import show_text, typed
-from lather.desktop.panels.switch import Switch
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
+from lather.desktop.widgets.elided_label import ElidedLabel
+from lather.desktop.widgets.fields import show_text, typed
+from lather.desktop.widgets.switch import Switch
 
 _ROW_PX, _TIME_PX = 26, 64
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

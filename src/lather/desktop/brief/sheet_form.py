@@ -5,22 +5,22 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QLineEd
 
 from lather.core.deliver.presets import presets, presets_file
 from lather.core.job.agreements import AGREEMENTS, agreed
+from lather.core.job.brief import JobSheet, cents_of, money
 from lather.core.job.limits import job_kinds
 from lather.core.job.model import Job
 from lather.core.job.outputs import OutputSpec, new_output_id
-from lather.core.job.sheet import JobSheet, cents_of, money
 from lather.core.plan.plan import Plan
 from lather.core.plan.routes import ROUTES, route_of
 from lather.desktop import settings
 from lather.desktop.delivery.output_form import OutputForm
-from lather.desktop.panels.chip import AnswerChip
-from lather.desktop.panels.choices import Choices
-from lather.desktop.panels.elided_label import ElidedLabel
-from lather.desktop.panels.fields import show_text, typed
-from lather.desktop.panels.flow import FlowLayout
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
+from lather.desktop.widgets.chip import AnswerChip
+from lather.desktop.widgets.choices import Choices
+from lather.desktop.widgets.elided_label import ElidedLabel
+from lather.desktop.widgets.fields import show_text, typed
+from lather.desktop.widgets.flow import FlowLayout
 
 _KIND_LABELS = {"identity-true": "Identity-true", "natural portrait": "Natural", "beauty": "Beauty",
                 "fashion": "Fashion", "newborn/child": "Child", "body": "Body"}

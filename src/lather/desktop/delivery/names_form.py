@@ -10,9 +10,9 @@ from lather.core.imageio.metadata import MetadataChoice, describe
 from lather.core.job.model import Job
 from lather.desktop import settings
 from lather.desktop.delivery.output_row import small
-from lather.desktop.open_job import OpenJob
-from lather.desktop.panels.switch import Switch
+from lather.desktop.opening.open_job import OpenJob
 from lather.desktop.texts import tr
+from lather.desktop.widgets.switch import Switch
 
 _LABELS_PX = 90
 

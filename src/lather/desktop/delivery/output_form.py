@@ -22,10 +22,10 @@ from lather.core.job import outputs
 from lather.core.job.outputs import OutputSpec
 from lather.core.lengths import CM_PER
 from lather.desktop import settings
-from lather.desktop.panels.choices import Choices
-from lather.desktop.panels.switch import Switch
 from lather.desktop.texts import tr
 from lather.desktop.theme.tokens import theme
+from lather.desktop.widgets.choices import Choices
+from lather.desktop.widgets.switch import Switch
 
 _FILE = "file"
 

@@ -9,11 +9,11 @@ from lather.core.deliver.run import sharpening_of
 from lather.core.job.outputs import MEDIA, OutputSpec
 from lather.desktop import settings
 from lather.desktop.delivery.state_mark import ASKS, DONE, FAILED, NONE, RUNNING, StateMark
-from lather.desktop.panels.elided_label import ElidedLabel
-from lather.desktop.panels.switch import Switch
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
+from lather.desktop.widgets.elided_label import ElidedLabel
+from lather.desktop.widgets.switch import Switch
 
 COLUMNS = (("", 36), ("Name", 118), ("Size", 138), ("Format, profile", 118), ("Sharpened for", 96), ("State", 130))
 

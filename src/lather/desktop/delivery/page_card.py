@@ -5,11 +5,11 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton
 
 from lather.desktop.delivery.output_row import small
 from lather.desktop.delivery.state_mark import DONE, FAILED, NONE, StateMark
-from lather.desktop.panels.elided_label import ElidedLabel
-from lather.desktop.panels.frames import Card
-from lather.desktop.panels.switch import Switch
 from lather.desktop.texts import tr
 from lather.desktop.theme.tokens import theme
+from lather.desktop.widgets.elided_label import ElidedLabel
+from lather.desktop.widgets.frames import Card
+from lather.desktop.widgets.switch import Switch
 
 
 class PageCard(Card):

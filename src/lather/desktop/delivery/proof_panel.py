@@ -13,12 +13,12 @@ from lather.desktop import settings
 from lather.desktop.background import Background
 from lather.desktop.canvas.display import DisplayConverter
 from lather.desktop.delivery.proof_view import ProofView
-from lather.desktop.open_job import OpenJob
-from lather.desktop.panels.choices import Choices
-from lather.desktop.panels.gauge import Gauge
-from lather.desktop.panels.panel_head import panel_head
-from lather.desktop.panels.switch import Switch
+from lather.desktop.opening.open_job import OpenJob
 from lather.desktop.texts import tr
+from lather.desktop.widgets.choices import Choices
+from lather.desktop.widgets.gauge import Gauge
+from lather.desktop.widgets.panel_head import panel_head
+from lather.desktop.widgets.switch import Switch
 
 _MOST_OUT = Band(0.0, 1.0, "colours that the output cannot hold come out flatter")
 _MOST_SHIFT = Band(0.0, 5.0, "from here a shift is seen without comparing")

@@ -14,11 +14,11 @@ from lather.core.imageio.metadata import MetadataChoice
 from lather.core.job.outputs import OutputSpec
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.plan.plan import Plan
-from lather.core.record.of_job import note_gauges, note_progress
-from lather.desktop import pages
+from lather.core.record.entry_of_job import note_gauges, note_progress
 from lather.desktop.background import Background, Task
-from lather.desktop.open_job import OpenJob
-from lather.desktop.records import Records
+from lather.desktop.delivery import paper
+from lather.desktop.logbook.records import Records
+from lather.desktop.opening.open_job import OpenJob
 
 
 @dataclass(frozen=True)
@@ -80,7 +80,7 @@ class Runner(QObject):
             values = measured_whole(session.engine, job, measures)
             self.records.write(lambda book: note_gauges(book, job, values))
             if order.sheet is not None and task.going_on:
-                self._page(task, "sheet", order.sheet, lambda: pages.write_pdf(
+                self._page(task, "sheet", order.sheet, lambda: paper.write_pdf(
                     sheet_html(session, job=job), order.sheet, job.title))
             if order.report is not None and task.going_on:
                 self._page(task, "report", order.report, lambda: self._write_report(
@@ -92,7 +92,7 @@ class Runner(QObject):
                              measures=measures, values=values)
         html = report_html(report).encode()
         write_atomically(order.report.with_suffix(".html"), lambda file: file.write(html))
-        pages.write_pdf(report_print_html(report), order.report.with_suffix(".pdf"), report.title)
+        paper.write_pdf(report_print_html(report), order.report.with_suffix(".pdf"), report.title)
 
     def _page(self, task: Task, which: str, path: Path, write) -> None:
         try:

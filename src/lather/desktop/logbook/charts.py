@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from lather.core.job.sheet import clock_text, money
+from lather.core.job.brief import clock_text, money
 from lather.core.record.statistics import AgainstPlan, Earned, FindSpeed, StageMinutes
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, QTimer, pyqtSigna
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QLabel, QTableView, QVBoxLayout, QWidget
 
-from lather.core.job.sheet import clock_text, money
+from lather.core.job.brief import clock_text, money
 from lather.core.kinds.registry import kind_of
 from lather.core.record.entries import LogEntry, Sums, sums
 from lather.desktop.texts import tr

@@ -10,13 +10,13 @@ import numpy as np
 from lather.core.colour import profiles
 from lather.core.engine.photo import Photo
 from lather.core.find.finder import find_all
-from lather.core.find.mend import mend_all
-from lather.core.find.routes import evening_command
 from lather.core.imageio.picture import Picture
 from lather.core.job.commands import SetFinds
 from lather.core.job.history import History
 from lather.core.job.model import new_job
 from lather.core.kinds.registry import stage_of_kind
+from lather.core.mending.edit_for_find import mend_all
+from lather.core.mending.evening_by_route import evening_command
 from lather.core.practice.lessons import Lesson, lesson, make_lesson
 from lather.core.practice.make import Plate
 from lather.core.practice.outcome import LessonScore, folder_of, score_lesson

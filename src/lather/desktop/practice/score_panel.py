@@ -8,12 +8,12 @@ from PyQt6.QtWidgets import QGridLayout, QLabel, QProgressBar, QVBoxLayout, QWid
 
 from lather.core.practice.outcome import PARTS, WORDS, LessonScore
 from lather.desktop.logbook.charts import Chart
-from lather.desktop.panels.frames import rule
-from lather.desktop.panels.panel_head import panel_head
 from lather.desktop.practice.marks import MarkSign
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
+from lather.desktop.widgets.frames import rule
+from lather.desktop.widgets.panel_head import panel_head
 
 
 class HistoryChart(Chart):

@@ -3,11 +3,11 @@
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from lather.core.gauges.judged import JudgedGauge
+from lather.core.gauges.against_limits import JudgedGauge
 from lather.core.job.limits import Band
-from lather.desktop.panels.gauge import Gauge
 from lather.desktop.texts import tr
 from lather.desktop.theme.tokens import theme
+from lather.desktop.widgets.gauge import Gauge
 
 _HISTORY_PX = 44
 

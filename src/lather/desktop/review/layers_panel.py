@@ -5,10 +5,10 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from lather.core.job.model import Job
 from lather.core.tools.registry import TOOLS
-from lather.desktop.panels.frames import scrolled
-from lather.desktop.panels.switch import Switch
-from lather.desktop.panels.value_slider import ValueSlider
 from lather.desktop.texts import tr
+from lather.desktop.widgets.frames import scrolled
+from lather.desktop.widgets.switch import Switch
+from lather.desktop.widgets.value_slider import ValueSlider
 
 
 class LayersPanel(QWidget):

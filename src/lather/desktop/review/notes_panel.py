@@ -5,11 +5,11 @@ from dataclasses import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from lather.core.job.brief import JobSheet, Remark
 from lather.core.job.model import Job
-from lather.core.job.sheet import JobSheet, Remark
-from lather.desktop.panels.frames import scrolled
-from lather.desktop.panels.switch import Switch
 from lather.desktop.texts import tr
+from lather.desktop.widgets.frames import scrolled
+from lather.desktop.widgets.switch import Switch
 
 
 class NotesPanel(QWidget):

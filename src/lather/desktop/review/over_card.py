@@ -3,12 +3,12 @@
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QVBoxLayout
 
-from lather.core.gauges.judged import JudgedGauge
+from lather.core.gauges.against_limits import JudgedGauge
 from lather.core.gauges.pull_back import Cause, Offer
-from lather.desktop.panels.frames import Card
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
+from lather.desktop.widgets.frames import Card
 
 
 def _caused_by(causes: tuple[Cause, ...]) -> str:

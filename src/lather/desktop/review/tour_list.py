@@ -3,7 +3,7 @@
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem
 
-from lather.desktop.controls.tour import TourControl
+from lather.desktop.controls.viewing.tour import TourControl
 from lather.desktop.texts import tr
 from lather.desktop.theme.tokens import theme
 

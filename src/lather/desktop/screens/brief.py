@@ -5,9 +5,9 @@ from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from lather.core.deliver.proof_sheet import write_proof_sheet
+from lather.core.job.brief import JobSheet, clock_text, money
 from lather.core.job.commands import DecideFind, SetBrief, Together
 from lather.core.job.model import Job
-from lather.core.job.sheet import JobSheet, clock_text, money
 from lather.core.plan.plan import Plan
 from lather.desktop import settings
 from lather.desktop.background import Background
@@ -15,20 +15,20 @@ from lather.desktop.brief.facts_view import RowsView, fact_rows, limit_rows
 from lather.desktop.brief.plan_table import PlanTable
 from lather.desktop.brief.sheet_form import SheetForm, quiet
 from lather.desktop.canvas.canvas import PhotoCanvas
-from lather.desktop.controls.face import FaceControl
-from lather.desktop.controls.looking import Looking
-from lather.desktop.controls.planning import Planning
-from lather.desktop.controls.remarks import draw_remarks
+from lather.desktop.controls.areas.face_map import FaceControl
+from lather.desktop.controls.beside.planning import Planning
+from lather.desktop.controls.finds.looking import Looking
+from lather.desktop.controls.viewing.remarks import draw_remarks
 from lather.desktop.input.focus import leave_keys_to_the_photo
 from lather.desktop.input.keys import TAKES_COMMANDS
-from lather.desktop.open_job import OpenJob
-from lather.desktop.panels.choices import Choices
-from lather.desktop.panels.elided_label import ElidedLabel
-from lather.desktop.panels.frames import filled, panel, rule, scrolled
-from lather.desktop.panels.message_line import MessageLine
+from lather.desktop.opening.open_job import OpenJob
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
+from lather.desktop.widgets.choices import Choices
+from lather.desktop.widgets.elided_label import ElidedLabel
+from lather.desktop.widgets.frames import filled, panel, rule, scrolled
+from lather.desktop.window.message_line import MessageLine
 
 _PHOTO_PX, _LEAST_PHOTO_PX = 440, 300
 _CAUTIONS = {

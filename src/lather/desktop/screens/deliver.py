@@ -23,11 +23,11 @@ from lather.core.deliver.proof_sheet import outbox, write_proof_sheet
 from lather.core.deliver.run import DONE, FAILED, READING, RENDERING, Delivery
 from lather.core.errors import LatherError
 from lather.core.job.agreements import agreed
+from lather.core.job.brief import JobSheet
 from lather.core.job.commands import SetBrief
 from lather.core.job.outputs import USUAL, OutputSpec, new_output_id
-from lather.core.job.sheet import JobSheet
-from lather.desktop.controls.planning import Planning
-from lather.desktop.controls.timekeeping import Timekeeping
+from lather.desktop.controls.beside.planning import Planning
+from lather.desktop.controls.beside.timekeeping import Timekeeping
 from lather.desktop.delivery import state_mark
 from lather.desktop.delivery.names_form import NamesForm, pattern_of
 from lather.desktop.delivery.output_form import OutputForm
@@ -36,14 +36,14 @@ from lather.desktop.delivery.page_card import PageCard
 from lather.desktop.delivery.proof_panel import ProofPanel
 from lather.desktop.delivery.runner import Order, Runner
 from lather.desktop.input.keys import TAKES_COMMANDS
-from lather.desktop.open_job import OpenJob
-from lather.desktop.panels.elided_label import ElidedLabel
-from lather.desktop.panels.frames import filled, scrolled
-from lather.desktop.panels.message_line import MessageLine
-from lather.desktop.questions import ask
-from lather.desktop.records import Records
+from lather.desktop.logbook.records import Records
+from lather.desktop.opening.open_job import OpenJob
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
+from lather.desktop.widgets.elided_label import ElidedLabel
+from lather.desktop.widgets.frames import filled, scrolled
+from lather.desktop.window.message_line import MessageLine
+from lather.desktop.window.questions import ask
 
 _PROOF_PX = 430
 _CAUTIONS = {

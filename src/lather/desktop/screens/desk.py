@@ -14,36 +14,32 @@ from lather.core.plan.plan import Plan
 from lather.desktop import settings
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.view import View
-from lather.desktop.controls.face import FaceControl
-from lather.desktop.controls.fence import FenceControl
-from lather.desktop.controls.finds import FindsControl
-from lather.desktop.controls.finds_overlay import draw_finds
-from lather.desktop.controls.gauging import Gauging
-from lather.desktop.controls.ghost import GhostControl
-from lather.desktop.controls.graft import GraftControl
-from lather.desktop.controls.measured import Measured
-from lather.desktop.controls.pin import PinControl
-from lather.desktop.controls.pointer_overlay import draw_stroke_control
-from lather.desktop.controls.remarks import draw_remarks
-from lather.desktop.controls.stroke import StrokeControl
-from lather.desktop.controls.tour import TourControl
+from lather.desktop.controls.areas.face_map import FaceControl
+from lather.desktop.controls.areas.fence import FenceControl
+from lather.desktop.controls.beside.gauging import Gauging
+from lather.desktop.controls.beside.photo_measuring import Measured
+from lather.desktop.controls.finds.finds import FindsControl
+from lather.desktop.controls.finds.overlay import draw_finds
+from lather.desktop.controls.painting.ghost import GhostControl
+from lather.desktop.controls.painting.graft import GraftControl
+from lather.desktop.controls.painting.pointer_overlay import draw_stroke_control
+from lather.desktop.controls.painting.stroke import StrokeControl
+from lather.desktop.controls.viewing.pin import PinControl
+from lather.desktop.controls.viewing.remarks import draw_remarks
+from lather.desktop.controls.viewing.tour import TourControl
+from lather.desktop.desk.areas_panel import AreasPanel
+from lather.desktop.desk.brush_strip import BrushStrip
+from lather.desktop.desk.course_strip import CourseStrip
+from lather.desktop.desk.finds_panel import FindsPanel
+from lather.desktop.desk.lamps_panel import LampsPanel
+from lather.desktop.desk.layers_panel import LayersPanel
+from lather.desktop.desk.mends_panel import MendsPanel
+from lather.desktop.desk.restraint_panel import RestraintPanel
+from lather.desktop.desk.tour_panel import TourPanel
 from lather.desktop.input.brush_state import BrushState
 from lather.desktop.input.focus import leave_keys_to_the_photo
 from lather.desktop.input.keys import TAKES_COMMANDS, keyed
-from lather.desktop.open_job import OpenJob
-from lather.desktop.panels.areas import AreasPanel
-from lather.desktop.panels.brush_strip import BrushStrip
-from lather.desktop.panels.choices import Choices
-from lather.desktop.panels.course_strip import CourseStrip
-from lather.desktop.panels.crops import Crops
-from lather.desktop.panels.finds import FindsPanel
-from lather.desktop.panels.frames import panel, rule, scrolled
-from lather.desktop.panels.lamps import LampsPanel
-from lather.desktop.panels.layers import LayersPanel
-from lather.desktop.panels.mends import MendsPanel
-from lather.desktop.panels.message_line import MessageLine
-from lather.desktop.panels.restraint import RestraintPanel
-from lather.desktop.panels.tour import TourPanel
+from lather.desktop.opening.open_job import OpenJob
 from lather.desktop.screens.desk_keys import DeskKeys
 from lather.desktop.screens.hints import hint
 from lather.desktop.stages.base import DeskParts, StagePart
@@ -51,6 +47,10 @@ from lather.desktop.stages.registry import make_parts
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import LEFT_PX, RIGHT_PX, SMALL_PT
+from lather.desktop.widgets.choices import Choices
+from lather.desktop.widgets.crops import Crops
+from lather.desktop.widgets.frames import panel, rule, scrolled
+from lather.desktop.window.message_line import MessageLine
 
 _ROOM_FOR_LAMPS_PX = 900  # of the window's height, in which all lamps are seen
 _ROOM_FOR_LISTS_PX = 720

@@ -3,7 +3,7 @@
 from lather.core.job.finds import Find
 from lather.core.job.model import Job
 from lather.core.kinds.registry import kind_of
-from lather.desktop.controls.finds import FindsControl
+from lather.desktop.controls.finds.finds import FindsControl
 from lather.desktop.stages.base import StagePart
 
 _MENDED = ("Mended: {next_source} takes other skin, {undo} takes it back. {next_find} goes on to the next, which "

@@ -18,11 +18,11 @@ from PyQt6.QtWidgets import (
 
 from lather.core.errors import LatherError
 from lather.core.imageio.atomic import write_atomically
+from lather.core.job.brief import clock_text
 from lather.core.job.limits import job_kinds
-from lather.core.job.sheet import clock_text
 from lather.core.kinds.registry import kind_of
+from lather.core.plan.minutes import shipped_speeds
 from lather.core.plan.routes import ROUTES
-from lather.core.plan.speeds import shipped_speeds
 from lather.core.record.demo import demo_entries
 from lather.core.record.entries import LogEntry, matches
 from lather.core.record.logbook import repair
@@ -38,16 +38,16 @@ from lather.core.record.statistics import (
 from lather.desktop.background import Background
 from lather.desktop.input.keys import TAKES_COMMANDS
 from lather.desktop.logbook.charts import Chart, EarnedChart, MonthChart, PlanChart, SpeedChart, StageChart
+from lather.desktop.logbook.records import Records
 from lather.desktop.logbook.table import LogTable
-from lather.desktop.panels.choices import Choices
-from lather.desktop.panels.elided_label import ElidedLabel
-from lather.desktop.panels.frames import Card
-from lather.desktop.panels.message_line import MessageLine
-from lather.desktop.panels.switch import Switch
-from lather.desktop.records import Records
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
+from lather.desktop.widgets.choices import Choices
+from lather.desktop.widgets.elided_label import ElidedLabel
+from lather.desktop.widgets.frames import Card
+from lather.desktop.widgets.switch import Switch
+from lather.desktop.window.message_line import MessageLine
 
 _MONTHS = ("January", "February", "March", "April", "May", "June", "July", "August", "September", "October",
            "November", "December")

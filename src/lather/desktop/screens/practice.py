@@ -30,18 +30,18 @@ from lather.desktop.canvas.hatch import draw_hatch, hatched
 from lather.desktop.canvas.pointer import draw_tag
 from lather.desktop.input.focus import leave_keys_to_the_photo
 from lather.desktop.input.keys import TAKES_COMMANDS
-from lather.desktop.open_job import OpenJob
-from lather.desktop.panels.choices import Choices
-from lather.desktop.panels.frames import bar, filled, panel, rule
-from lather.desktop.panels.message_line import MessageLine
-from lather.desktop.panels.panel_head import panel_head
-from lather.desktop.panels.switch import Switch
+from lather.desktop.logbook.records import Records
+from lather.desktop.opening.open_job import OpenJob
 from lather.desktop.practice.marks import draw_mark, mark_text
 from lather.desktop.practice.open_lesson import OpenLesson, automatic_score, begin_lesson, score_it
 from lather.desktop.practice.score_panel import ScorePanel
-from lather.desktop.records import Records
 from lather.desktop.texts import tr
 from lather.desktop.theme.tokens import LEFT_PX, RIGHT_PX, theme
+from lather.desktop.widgets.choices import Choices
+from lather.desktop.widgets.frames import bar, filled, panel, rule
+from lather.desktop.widgets.panel_head import panel_head
+from lather.desktop.widgets.switch import Switch
+from lather.desktop.window.message_line import MessageLine
 
 _NEAR_PX = 16
 _PLAY_MS = 260

@@ -7,9 +7,9 @@ from PyQt6.QtCore import QRect, QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
+from lather.core.job.brief import JobSheet
 from lather.core.job.commands import SetBrief, SetLayer
 from lather.core.job.model import Job
-from lather.core.job.sheet import JobSheet
 from lather.core.lamps.registry import PLAIN
 from lather.core.plan.plan import largest_delivery
 from lather.core.stages.base import STILL
@@ -17,19 +17,13 @@ from lather.desktop import settings
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.hatch import draw_hatch, hatched
 from lather.desktop.canvas.photo_view import HALVED
-from lather.desktop.controls.judging import Judging
-from lather.desktop.controls.remarks import draw_remarks
-from lather.desktop.controls.tour import TourControl
+from lather.desktop.controls.beside.judging import Judging
+from lather.desktop.controls.viewing.remarks import draw_remarks
+from lather.desktop.controls.viewing.tour import TourControl
 from lather.desktop.input.focus import leave_keys_to_the_photo
 from lather.desktop.input.keys import TAKES_COMMANDS
-from lather.desktop.open_job import OpenJob
-from lather.desktop.panels.choices import Choices
-from lather.desktop.panels.frames import bar, filled, panel, rule, scrolled
-from lather.desktop.panels.message_line import MessageLine
-from lather.desktop.panels.panel_head import panel_head
-from lather.desktop.panels.switch import Switch
-from lather.desktop.panels.value_slider import ValueSlider
-from lather.desktop.records import Records
+from lather.desktop.logbook.records import Records
+from lather.desktop.opening.open_job import OpenJob
 from lather.desktop.review.gauge_row import GaugeRow
 from lather.desktop.review.layers_panel import LayersPanel
 from lather.desktop.review.notes_panel import NotesPanel
@@ -38,6 +32,12 @@ from lather.desktop.review.tour_list import TourList
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import RIGHT_PX, SMALL_PT
+from lather.desktop.widgets.choices import Choices
+from lather.desktop.widgets.frames import bar, filled, panel, rule, scrolled
+from lather.desktop.widgets.panel_head import panel_head
+from lather.desktop.widgets.switch import Switch
+from lather.desktop.widgets.value_slider import ValueSlider
+from lather.desktop.window.message_line import MessageLine
 
 _MODES = {"after": "Hold", "blink": "Blink", "wipe": "Wipe", "side": "Side by side", "difference": "Difference × 8"}
 _HINTS = {

@@ -5,21 +5,21 @@ from pathlib import Path
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from lather.core.job.sheet import cents_of
+from lather.core.job.brief import cents_of
 from lather.desktop import settings
 from lather.desktop.input.keys import TAKES_COMMANDS
-from lather.desktop.panels.frames import Card, bar, filled, scrolled
-from lather.desktop.panels.key_list import KeyList
-from lather.desktop.panels.message_line import MessageLine
-from lather.desktop.panels.pen_curve import PenCurve
-from lather.desktop.panels.setting_row import SettingRow
 from lather.desktop.settings.applied import apply
 from lather.desktop.settings.declared import BY_ID, GROUPS, NEXT_START, NOW, SETTINGS
 from lather.desktop.settings.display import forget_desktop
+from lather.desktop.settings.form.key_list import KeyList
+from lather.desktop.settings.form.pen_curve import PenCurve
+from lather.desktop.settings.form.setting_row import SettingRow
 from lather.desktop.settings.store import reset
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
+from lather.desktop.widgets.frames import Card, bar, filled, scrolled
+from lather.desktop.window.message_line import MessageLine
 
 _COLUMNS = (("look", "screen", "work", "units"), ("pen", "folders"))
 _HINT = "Everything is kept as soon as it is chosen, in ~/.config/lather. Esc goes back."

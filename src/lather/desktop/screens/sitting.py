@@ -17,19 +17,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from lather.core.job.brief import clock_text
 from lather.core.job.model import STAGE_IDS
-from lather.core.job.sheet import clock_text
-from lather.core.sitting.alike import ALIKE_DE, ALIKE_L
 from lather.core.sitting.sitting import FINISHED, PHOTO, Frame, Person
+from lather.core.sitting.skin_alike import ALIKE_DE, ALIKE_L
 from lather.core.sitting.work import keeper_rows
 from lather.desktop.input.focus import leave_keys_to_the_photo
 from lather.desktop.input.keys import TAKES_COMMANDS
-from lather.desktop.open_job import OpenJob
-from lather.desktop.panels.choices import Choices
-from lather.desktop.panels.elided_label import ElidedLabel
-from lather.desktop.panels.frames import bar, filled, panel, rule, scrolled
-from lather.desktop.panels.message_line import MessageLine
-from lather.desktop.panels.panel_head import panel_head
+from lather.desktop.opening.open_job import OpenJob
 from lather.desktop.sitting.control import KEEP, LEAVE, MEND, SittingControl
 from lather.desktop.sitting.frame_view import FrameView
 from lather.desktop.sitting.look_row import LookRow
@@ -38,6 +33,11 @@ from lather.desktop.sitting.strip import FrameStrip
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import RIGHT_PX, SMALL_PT, theme
+from lather.desktop.widgets.choices import Choices
+from lather.desktop.widgets.elided_label import ElidedLabel
+from lather.desktop.widgets.frames import bar, filled, panel, rule, scrolled
+from lather.desktop.widgets.panel_head import panel_head
+from lather.desktop.window.message_line import MessageLine
 
 _VIEW_PX, _CHARTS_PX, _STRIP_PX = 470, 170, 176
 _MOST_KEEPERS = 5

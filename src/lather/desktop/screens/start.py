@@ -5,16 +5,16 @@ from pathlib import Path
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from lather.core.job.journal import Leftover
 from lather.core.job.member_names import readable_name
+from lather.core.journal.journal import Leftover
 from lather.desktop.input.keys import TAKES_COMMANDS, keyed
-from lather.desktop.panels.elided_label import ElidedLabel
-from lather.desktop.panels.header import shortened
-from lather.desktop.panels.message_line import MessageLine
 from lather.desktop.texts import tr
 from lather.desktop.theme.icons import pixmap
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import theme
+from lather.desktop.widgets.elided_label import ElidedLabel
+from lather.desktop.window.header import shortened
+from lather.desktop.window.message_line import MessageLine
 
 _COLUMN_PX = 620
 _MOST_LEFTOVERS, _MOST_ROWS = 3, 6

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from lather.core.errors import LatherError
 from lather.core.imageio.atomic import write_atomically
-from lather.core.job.sheet import cents_of
+from lather.core.job.brief import cents_of
 from lather.desktop.input.keys import read_json, settings_folder
 from lather.desktop.settings.declared import BY_ID, SETTINGS, outside
 

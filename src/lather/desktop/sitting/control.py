@@ -12,18 +12,18 @@ from PyQt6.QtGui import QImage
 
 from lather.core.colour import profiles
 from lather.core.errors import LatherError, RequestError
-from lather.core.find.mend import can_mend, mend_command
 from lather.core.job.commands import Command, DecideFind, RemoveEdits, Together
 from lather.core.job.finds import WANTED_GONE
 from lather.core.kinds.registry import kind_of, stage_of_kind
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.mending.edit_for_find import can_mend, mend_command
 from lather.core.session import TIME_MEMBER, Session, read_time
-from lather.core.sitting.alike import retouched_skin
 from lather.core.sitting.contact import contact_sheet
 from lather.core.sitting.sitting import FINISHED, PHOTO, Frame, Sitting, open_sitting
+from lather.core.sitting.skin_alike import retouched_skin
 from lather.core.sitting.work import carried_to, measured, told_apart, with_finished
 from lather.desktop.background import Background
-from lather.desktop.open_job import as_it_is
+from lather.desktop.opening.open_job import as_it_is
 
 _SEEN_PX, _MOST_PICTURES = 1600, 8  # long side of a frame as it is shown; so many are held
 _THUMB_PX = 150

@@ -4,13 +4,13 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
-from lather.core.sitting.looks import Look
-from lather.desktop.panels.elided_label import ElidedLabel
-from lather.desktop.panels.frames import Card
+from lather.core.sitting.carry_report import Look
 from lather.desktop.sitting.control import KEEP, LEAVE, MEND
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
+from lather.desktop.widgets.elided_label import ElidedLabel
+from lather.desktop.widgets.frames import Card
 
 _CROP_PX = 44
 

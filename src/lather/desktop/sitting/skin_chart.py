@@ -5,8 +5,8 @@ from collections.abc import Callable, Sequence
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPen, QPolygonF
 
-from lather.core.sitting.alike import Skin
 from lather.core.sitting.sitting import Frame
+from lather.core.sitting.skin_alike import Skin
 from lather.desktop.logbook.charts import Chart, nice_top
 from lather.desktop.theme.tokens import theme
 

@@ -4,8 +4,8 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
-from lather.core.sitting.alike import ALIKE_DE
 from lather.core.sitting.sitting import FINISHED, PHOTO, Frame
+from lather.core.sitting.skin_alike import ALIKE_DE
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme

@@ -9,11 +9,11 @@ from PyQt6.QtWidgets import QWidget
 from lather.core.job.model import Job, Stroke
 from lather.core.stages.info import StageInfo
 from lather.desktop.canvas.canvas import PhotoCanvas
-from lather.desktop.controls.finds import FindsControl
-from lather.desktop.controls.measured import Measured
-from lather.desktop.controls.stroke import StrokeControl
+from lather.desktop.controls.beside.photo_measuring import Measured
+from lather.desktop.controls.finds.finds import FindsControl
+from lather.desktop.controls.painting.stroke import StrokeControl
 from lather.desktop.input.pen import PenEvent
-from lather.desktop.open_job import OpenJob
+from lather.desktop.opening.open_job import OpenJob
 
 
 @dataclass(frozen=True)

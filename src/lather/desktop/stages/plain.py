@@ -4,10 +4,10 @@ from PyQt6.QtWidgets import QComboBox
 
 from lather.core.job.commands import SetLayer
 from lather.core.parameters import EVERYWHERE, Choice, Flag, Number, starting
-from lather.desktop.panels.stage_panel import StagePanel
-from lather.desktop.panels.value_slider import number_slider
 from lather.desktop.stages.base import StagePart
+from lather.desktop.stages.stage_panel import StagePanel
 from lather.desktop.texts import tr
+from lather.desktop.widgets.value_slider import number_slider
 
 
 class PlainPart(StagePart):

@@ -10,7 +10,7 @@ import lather
 
 _CODE = Path(lather.__file__).parent
 _SAID = ("errors", "find", "tools", "brush", "gauges", "job", "kinds", "lamps", "plan", "practice", "stages", "measure",
-         "sitting", "imageio", "deliver", "record", "face", "engine")
+         "sitting", "imageio", "deliver", "record", "face", "engine", "mending", "journal")
 """Parts of the core whose words come into the window."""
 _NO_TEXT_IN = {"setStyleSheet", "compile", "setObjectName", "setProperty", "getLogger", "Tag", "encode"}
 _NO_TEXT = re.compile(r"[\w.:/+#-]*|[\s\d{}()%·×,.;:/|*=<>\[\]#_-]*|.*[{;]\s*$|</?\w.*|"

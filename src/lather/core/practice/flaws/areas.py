@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from lather.core.find.lines import band
+from lather.core.find.lines.skin_lines import band
 from lather.core.practice.flaws.base import BLOOD, MELANIN, Flaw, Scene, blob, relief, to_contrast
 from lather.core.practice.flaws.lines import follow_form, wander
 from lather.core.practice.flaws.tube import as_points, distance_to_path, line_flaw, path_bounds

@@ -3,7 +3,7 @@
 import numpy as np
 from numba import njit
 
-from lather.core.find.lines import band
+from lather.core.find.lines.skin_lines import band
 from lather.core.practice.flaws.base import Flaw
 from lather.core.types import Rect
 

@@ -6,10 +6,10 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QWidget
 from lather.core.job.model import Layer
 from lather.core.parameters import Choice, Flag, Number, Parameter
 from lather.core.stages.adjust.kind import AdjustmentKind
-from lather.desktop.panels.signed_slider import SignedSlider
-from lather.desktop.panels.stage_panel import StagePanel
-from lather.desktop.panels.value_slider import ValueSlider, number_slider
+from lather.desktop.stages.stage_panel import StagePanel
 from lather.desktop.texts import tr
+from lather.desktop.widgets.signed_slider import SignedSlider
+from lather.desktop.widgets.value_slider import ValueSlider, number_slider
 
 
 class AdjustBox(StagePanel):

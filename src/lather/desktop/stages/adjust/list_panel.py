@@ -8,11 +8,11 @@ from PyQt6.QtWidgets import QAbstractButton, QSizePolicy, QVBoxLayout, QWidget
 
 from lather.core.job.model import Stage
 from lather.core.stages.adjust.kind import AdjustmentKind
-from lather.desktop.panels.panel_head import panel_head
 from lather.desktop.texts import tr
 from lather.desktop.theme.icons import icon
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
+from lather.desktop.widgets.panel_head import panel_head
 
 _ROW_PX, _LOW_ROW_PX, _ICON_PX = 38, 26, 20
 NOT_USED = "not used"

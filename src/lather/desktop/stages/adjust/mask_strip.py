@@ -7,11 +7,11 @@ from lather.core.job.model import Layer
 from lather.core.stages.adjust.mask import FEATHER
 from lather.core.stages.adjust.zones import ZONES, zone_label
 from lather.desktop.input.keys import keyed
-from lather.desktop.panels.choices import Choices
-from lather.desktop.panels.value_slider import ValueSlider
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
+from lather.desktop.widgets.choices import Choices
+from lather.desktop.widgets.value_slider import ValueSlider
 
 EVERYWHERE, BY_ZONE, PAINTED = "everywhere", "zones", "painted"
 

@@ -6,19 +6,19 @@ from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QStackedWidget
 
 from lather.core.colour.lab import srgb_to_lab
-from lather.core.find.adjust import measured_settings
 from lather.core.job.commands import AddEdits, AddLayer, Command, SetLayer, Together
 from lather.core.job.fence import Fence
 from lather.core.job.model import Job, Layer, Stroke, freeze_points, new_id
 from lather.core.measure.adjust_readout import readout_of
 from lather.core.measure.colours import beneath
+from lather.core.mending.adjustment_start import measured_settings
 from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.core.stages.mend.grow_fence import grow_fence
 from lather.core.types import Rect
 from lather.desktop.background import Background
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.pointer import draw_outline, draw_tag
-from lather.desktop.controls.outline_trail import OutlineTrail
+from lather.desktop.controls.painting.outline_trail import OutlineTrail
 from lather.desktop.input.pen import PenEvent
 from lather.desktop.stages.adjust.box import AdjustBox
 from lather.desktop.stages.adjust.list_panel import AdjustmentsPanel

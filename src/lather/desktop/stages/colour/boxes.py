@@ -10,12 +10,12 @@ from lather.core.job.model import Layer
 from lather.core.measure.adjust_readout import MatchSeen, WhiteSeen
 from lather.core.stages.adjust.zones import SKIN_PARTS
 from lather.core.stages.colour.whiten import PARTS
-from lather.desktop.panels.gauge import Gauge
 from lather.desktop.stages.adjust.box import AdjustBox, narrow_box
 from lather.desktop.stages.adjust.curve_editor import CurveEditor
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
+from lather.desktop.widgets.gauge import Gauge
 
 _CROP = QSize(72, 50)
 _ALIKE = 2.0  # ΔE that nobody sees between two areas apart from each other

@@ -4,10 +4,10 @@ import numpy as np
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPainter
 
-from lather.core.find.colour import MEASURED, match_settings, measured_again, within_limits
 from lather.core.job.commands import AddEdits, RemoveEdits, SetLayer
 from lather.core.job.model import Job, Layer, Stroke
 from lather.core.measure.adjust_readout import MatchSeen
+from lather.core.mending.colour_settings import MEASURED, match_settings, measured_again, within_limits
 from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.core.stages.adjust.values import plain_lab
 from lather.core.stages.adjust.zones import zone_label

@@ -5,7 +5,7 @@ import math
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from lather.desktop.driving import drag, wait_for
+from lather.desktop.pictures.driving import drag, wait_for
 
 
 def _ring(x: float, y: float, across: float, down: float) -> list[tuple[float, float]]:

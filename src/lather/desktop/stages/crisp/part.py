@@ -3,8 +3,8 @@
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
-from lather.core.find.adjust import CRISP_PARTS, crisp_proposal
 from lather.core.job.model import Job, Stage
+from lather.core.mending.adjustment_start import CRISP_PARTS, crisp_proposal
 from lather.desktop.stages.adjust.part import AdjustPart
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font

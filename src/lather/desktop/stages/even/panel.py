@@ -2,7 +2,7 @@
 
 from PyQt6.QtCore import pyqtSignal
 
-from lather.desktop.panels.stage_panel import StagePanel
+from lather.desktop.stages.stage_panel import StagePanel
 from lather.desktop.texts import tr
 
 

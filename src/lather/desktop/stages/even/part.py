@@ -2,8 +2,8 @@
 
 from PyQt6.QtGui import QPainter
 
-from lather.core.find.even import layer_for_side
 from lather.core.job.commands import SetLayer, Together
+from lather.core.mending.even_blotches import layer_for_side
 from lather.core.stages.even.kind import BOTH, LIFTING, LOWERING
 from lather.core.stages.even.readout import ToGo, blotch_size, input_of_even, to_go
 from lather.core.stages.light.cells import Seen
@@ -12,7 +12,7 @@ from lather.core.tools.registry import TOOLS
 from lather.core.types import Rect
 from lather.desktop.background import Background
 from lather.desktop.canvas.canvas import PhotoCanvas
-from lather.desktop.controls.outlined import OutlineControl
+from lather.desktop.controls.painting.outlined import OutlineControl
 from lather.desktop.input.pen import PenEvent
 from lather.desktop.stages.base import StagePart
 from lather.desktop.stages.even.panel import EvenPanel

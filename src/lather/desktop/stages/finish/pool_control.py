@@ -10,7 +10,7 @@ from lather.core.stages.finish.pool import PoolKind, pulled, rim
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.pointer import draw_tag
 from lather.desktop.input.pen import PenEvent
-from lather.desktop.open_job import OpenJob
+from lather.desktop.opening.open_job import OpenJob
 
 _GRAB_PX = 16.0
 

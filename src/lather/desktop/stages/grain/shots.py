@@ -3,7 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from lather.desktop.driving import wait_for
+from lather.desktop.pictures.driving import wait_for
 
 
 def take(desk, shot) -> None:

@@ -5,10 +5,10 @@ from PyQt6.QtCore import pyqtSignal
 from lather.core.job.limits import band
 from lather.core.job.model import Layer
 from lather.core.stages.sculpt.kind import FOLLOWING
-from lather.desktop.panels.gauge import Gauge
-from lather.desktop.panels.stage_panel import StagePanel
-from lather.desktop.panels.value_slider import number_slider
+from lather.desktop.stages.stage_panel import StagePanel
 from lather.desktop.texts import tr
+from lather.desktop.widgets.gauge import Gauge
+from lather.desktop.widgets.value_slider import number_slider
 
 _TRACK_STOPS = 0.6
 

@@ -16,12 +16,12 @@ from PyQt6.QtWidgets import (
 
 from lather.core.stages.sculpt.paths import SHARE, Proposal
 from lather.desktop.input.keys import keyed
-from lather.desktop.panels.choices import Choices
-from lather.desktop.panels.panel_head import panel_head
-from lather.desktop.panels.value_slider import ValueSlider
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
+from lather.desktop.widgets.choices import Choices
+from lather.desktop.widgets.panel_head import panel_head
+from lather.desktop.widgets.value_slider import ValueSlider
 
 _ROW_PX, _BOX_PX = 24, 14
 

@@ -5,12 +5,12 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButto
 
 from lather.core.stages.shape.holds import ZONES
 from lather.core.stages.shape.measures import FIRST, MEASURES, Measure
-from lather.desktop.panels.choices import Choices
-from lather.desktop.panels.frames import scrolled
-from lather.desktop.panels.signed_slider import SignedSlider, signed
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
+from lather.desktop.widgets.choices import Choices
+from lather.desktop.widgets.frames import scrolled
+from lather.desktop.widgets.signed_slider import SignedSlider, signed
 
 
 class MeasureRow(QWidget):

@@ -8,12 +8,12 @@ from lather.core.job.limits import Band, band
 from lather.core.stages.shape.guard import TIGHTEST
 from lather.core.stages.shape.readout import BEND_LIMIT_PX, Bend, Moves
 from lather.desktop import settings
-from lather.desktop.panels.elided_label import ElidedLabel
-from lather.desktop.panels.gauge import Gauge
-from lather.desktop.panels.stage_panel import StagePanel
+from lather.desktop.stages.stage_panel import StagePanel
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
+from lather.desktop.widgets.elided_label import ElidedLabel
+from lather.desktop.widgets.gauge import Gauge
 
 _MOST_ROWS = 4
 _ROW_PX, _BUTTON_ROW_PX = 18, 26

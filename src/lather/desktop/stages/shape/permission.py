@@ -2,7 +2,7 @@
 
 from PyQt6.QtWidgets import QWidget
 
-from lather.desktop.questions import ask
+from lather.desktop.window.questions import ask
 
 IDENTITY, CHILD = "identity-true", "newborn/child"
 _LABELS = "may have to be labelled: check the local rules."

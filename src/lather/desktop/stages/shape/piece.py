@@ -8,7 +8,7 @@ from lather.core.brush.values import Brush
 from lather.core.job.model import Stroke, freeze_points, new_id
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.pointer import draw_link, draw_outline, draw_tag
-from lather.desktop.controls.outline_trail import OutlineTrail
+from lather.desktop.controls.painting.outline_trail import OutlineTrail
 from lather.desktop.input.pen import PenEvent
 
 _GRAB_PX, _LEAST_SIDE_PX, _LEAST_PULL_PX = 12.0, 5.0, 0.3

@@ -10,8 +10,8 @@ from lather.core.stages.shape.measures import BY_ID, name_of, way
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.pointer import draw_tag
 from lather.desktop.input.pen import PenEvent
-from lather.desktop.panels.signed_slider import signed
 from lather.desktop.stages.shape.overlay import HANDLE_PX, Point
+from lather.desktop.widgets.signed_slider import signed
 
 _GRAB_PX = HANDLE_PX + 3
 

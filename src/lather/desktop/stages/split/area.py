@@ -4,9 +4,9 @@ from lather.core.job.model import Stroke
 from lather.core.stages.split.area import mixes_light_and_shade
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.stroke_worker import StrokeWorker
-from lather.desktop.controls.outlined import OutlineControl
+from lather.desktop.controls.painting.outlined import OutlineControl
 from lather.desktop.input.brush_state import BrushState
-from lather.desktop.open_job import OpenJob
+from lather.desktop.opening.open_job import OpenJob
 
 
 class AreaControl(OutlineControl):

@@ -4,12 +4,12 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton
 
 from lather.core.job.model import Layer
-from lather.desktop.panels.stage_panel import StagePanel
-from lather.desktop.panels.value_slider import ValueSlider
 from lather.desktop.stages.split.spectrum_plot import SpectrumPlot
+from lather.desktop.stages.stage_panel import StagePanel
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT
+from lather.desktop.widgets.value_slider import ValueSlider
 
 
 class SplitPanel(StagePanel):

@@ -2,9 +2,9 @@
 
 from PyQt6.QtCore import pyqtSignal
 
-from lather.desktop.panels.stage_panel import StagePanel
-from lather.desktop.panels.value_slider import ValueSlider
+from lather.desktop.stages.stage_panel import StagePanel
 from lather.desktop.texts import tr
+from lather.desktop.widgets.value_slider import ValueSlider
 
 
 class StrandsPanel(StagePanel):

@@ -1,0 +1,1 @@
+"""Areas: redness, shine, blotches, what came in from the frame."""

@@ -1,0 +1,1 @@
+"""Under and in the eyes."""

@@ -1,0 +1,1 @@
+"""On cloth and before the background."""

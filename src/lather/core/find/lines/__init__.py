@@ -1,0 +1,1 @@
+"""Lines: ridges, and what they are: creases, hairs, veins, marks of straps."""

@@ -1,0 +1,1 @@
+"""Spots: where one may be, how large it is, what kind it is."""

@@ -1,0 +1,1 @@
+"""Between saves: every step written down at once, found again after a crash, and brought back."""

@@ -1,0 +1,1 @@
+"""Fence and face map: where strokes may go, and where the face is."""

@@ -1,0 +1,1 @@
+"""What works beside the window while the job is open: measures, gauges, plan, clock."""

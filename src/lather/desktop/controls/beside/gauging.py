@@ -1,0 +1,54 @@
+"""The gauges on the desk, measured beside the window a moment after every step; never from an older job."""
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from lather.core.gauges.registry import measured_on_desk
+from lather.desktop.background import Background
+from lather.desktop.controls.beside.photo_measuring import Measured
+from lather.desktop.opening.open_job import OpenJob
+
+_DELAY_MS = 350
+
+
+class Gauging(QObject):
+    """`gauged(dict)` with what `core.gauges.registry.measured_on_desk` gives; `message` where it cannot be told."""
+
+    gauged = pyqtSignal(dict)
+    message = pyqtSignal(str)
+
+    def __init__(self, job: OpenJob, measured: Measured, parent=None):
+        super().__init__(parent)
+        self.job, self.measured, self.background = job, measured, Background(self)
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(_DELAY_MS)
+        self._later.timeout.connect(self._measure)
+        job.changed.connect(lambda _: self._later.start())
+        measured.ready.connect(self._measure)
+        self._later.start()
+
+    def _measure(self) -> None:
+        job, engine, measures = self.job.job, self.job.session.engine, self.measured.measures
+        if not len(engine.stack(job)):
+            self.background.cancel("gauges")
+            self.gauged.emit({})
+            return
+
+        def take(values: dict) -> None:
+            if job is self.job.job:  # else it is measured again: the step has started the clock
+                self.gauged.emit(values)
+
+        stage_id = self.job.stage_id
+        self.background.run(
+            "gauges", lambda task: measured_on_desk(engine, job, measures, lambda: task.going_on, stage_id), take,
+            failed=self._failed, newest=True)
+
+    def _failed(self, text: str) -> None:
+        self.message.emit(f"The gauges could not be measured. {text}")
+
+    def idle(self) -> bool:
+        return self.background.idle() and not self._later.isActive()
+
+    def close(self) -> None:
+        self._later.stop()
+        self.background.close()

@@ -1,0 +1,79 @@
+"""What is measured of the photo once, beside the window: grain, texture scale, safe ground, bare skin."""
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from lather.core.job.brief import JobSheet
+from lather.core.job.face_map import FaceMap
+from lather.core.job.fence import Fence
+from lather.core.job.grain_model import GrainModel
+from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.measure.texture_scale import TextureScale
+from lather.core.mending.bare_skin import skin_fence
+from lather.desktop.background import Background, Task
+from lather.desktop.opening.open_job import OpenJob
+
+_USUAL_SPLIT_SHARE = 0.003  # of the face width, until the texture is measured (6 px on a face of 2000 px)
+
+
+class Measured(QObject):
+    """`ready()` in the window's thread when all is known; until then the values are None or usual ones."""
+
+    ready = pyqtSignal()
+    message = pyqtSignal(str)
+
+    def __init__(self, job: OpenJob, parent=None):
+        super().__init__(parent)
+        self.job, self.background = job, Background(self)
+        self.measures: PhotoMeasures | None = None
+        self.grain: GrainModel | None = None
+        self.texture: TextureScale | None = None
+        self.fence: Fence | None = None
+        self._asked: FaceMap | None = None
+
+    def ask(self) -> None:
+        """Measure in the background, if it has not been done (or is not being done) with this face map."""
+        face = self.job.job.face_map
+        begun = self.measures is not None or not self.background.idle()
+        if begun and self._asked == face:
+            return
+        photo = self.job.session.photo
+        self._asked = face
+        self.background.run("measure", lambda task: _measure(task, photo, face), self._take, failed=self._failed,
+                            newest=True)
+
+    def _take(self, values: tuple | None) -> None:
+        if values is not None:
+            self.measures, self.grain, self.texture, self.fence = values
+            self.ready.emit()
+
+    def _failed(self, text: str) -> None:
+        self.message.emit(f"The photo could not be measured; usual values are used. {text}")
+
+    def idle(self) -> bool:
+        return self.background.idle()
+
+    @property
+    def split_px(self) -> float:
+        """Proposed split width, or what the plan was overwritten with."""
+        written = JobSheet.of(self.job.job.brief).start("split")
+        if written is not None:
+            return written
+        if self.texture is not None:
+            return round(self.texture.split_px, 1)
+        face = self.job.job.face_map
+        return max(2.0, round(_USUAL_SPLIT_SHARE * (face.width_px if face is not None else 1200), 1))
+
+    def close(self) -> None:
+        self.background.close()
+
+
+def _measure(task: Task, photo, face: FaceMap | None) -> tuple | None:
+    measures = PhotoMeasures(photo, face)
+    values = [measures]
+    for value in (lambda: measures.grain, lambda: measures.texture_scale, lambda: skin_fence(measures),
+                  lambda: measures.ground, lambda: measures.skin_lab, lambda: measures.grey_mix,
+                  lambda: measures.person):
+        if not task.going_on:
+            return None
+        values.append(value())
+    return tuple(values[:4])

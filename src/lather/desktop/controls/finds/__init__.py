@@ -1,0 +1,1 @@
+"""Finds on the desk: looked for, stepped through, mended."""

@@ -1,0 +1,46 @@
+"""Finds over the photo: the one in hand with its ring, keepers with pins, hairs with lines."""
+
+from PyQt6.QtCore import QPointF
+from PyQt6.QtGui import QPainter
+
+from lather.core.job.finds import Find, contrast_text
+from lather.core.mending.edit_for_find import proposed_size
+from lather.desktop.canvas.canvas import PhotoCanvas
+from lather.desktop.canvas.pointer import draw_line, draw_outline, draw_pin, draw_ring, draw_tag
+from lather.desktop.controls.finds.finds import FindsControl
+
+
+def draw_finds(painter: QPainter, canvas: PhotoCanvas, found: FindsControl) -> None:
+    scale = canvas.view.scale
+    for find in found.job.job.keepers():
+        draw_pin(painter, canvas.to_screen(find.x, find.y), find.size_px / 2 * scale)
+    if any(find.kind == "stray_hair" for find in found.finds):
+        _draw_hairs(painter, canvas, found)
+    if found.current is None or found.mending.lingering:
+        return
+    find = found.current
+    at = canvas.to_screen(find.x, find.y)
+    radius = max(6.0, (proposed_size(find) if find.path is None else find.size_px) / 2 * scale)
+    if find.path is None:
+        draw_ring(painter, at, radius)
+    else:
+        draw_outline(painter, _on_screen(canvas, find.outline))
+    if found.states().get(find.id) != "mended":
+        draw_tag(painter, at.x() + radius + 12, at.y(), _said_of(find))
+
+
+def _said_of(find: Find) -> str:
+    size = f"{find.size_px:.0f} px" if find.path is None else f"{find.size_px:.0f} × {find.width_px:.0f} px"
+    return f"{find.label} · {size} · {contrast_text(find)}"
+
+
+def _draw_hairs(painter: QPainter, canvas: PhotoCanvas, found: FindsControl) -> None:
+    """Every hair of the list: a line along it; those that stay or are skipped dashed."""
+    states = found.states()
+    for find in found.finds:
+        if states[find.id] != "mended" and find.path is not None:
+            draw_line(painter, _on_screen(canvas, find.path), quiet=states[find.id] != "open")
+
+
+def _on_screen(canvas: PhotoCanvas, places) -> list[QPointF]:
+    return [canvas.to_screen(x, y) for x, y in places]

@@ -1,0 +1,1 @@
+"""What lays strokes, outlines and sources on the photo."""

@@ -1,0 +1,1 @@
+"""Ways to look at the photo: tour, pin, remarks."""

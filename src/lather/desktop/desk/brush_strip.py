@@ -1,0 +1,345 @@
+"""The bottom strip: tools, brush values, build-up graph, and what only the tool in hand has."""
+
+from dataclasses import replace
+
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
+
+from lather.core.job.source_map import SourceTurn
+from lather.core.tools.registry import TOOLS
+from lather.desktop.desk.build_up_graph import BuildUpGraph
+from lather.desktop.desk.cards_button import CardsButton
+from lather.desktop.input.brush_state import BrushState
+from lather.desktop.texts import tr
+from lather.desktop.theme.icons import icon
+from lather.desktop.theme.style import font
+from lather.desktop.theme.tokens import BRUSH_STRIP_PX, SMALL_PT, theme
+from lather.desktop.widgets.choices import Choices
+from lather.desktop.widgets.value_slider import ValueSlider
+
+_PEN = (("size", "pressure_size"), ("ceiling", "pressure_ceiling"), ("flow", "pressure_flow"))
+
+_AREAS = ("area", "even_area", "mask_area", "target")  # drawn as outlines
+_DRAWN = ("stretch", "straighten", "reference", "pick", "pool_rim", "grow")  # without a brush
+_MODES = (
+    (("copy",), "Copy", {"any": "all", "lighter": "lighter", "darker": "darker"},
+     "Copy all, or only what is lighter or darker than the place"),
+    (("area",), "Area", {"any": "smooth", "flat": "flatten"},
+     "Smooth: by the size in hand. Flatten: one even field over the whole outline"),
+    (("lift", "lower"), "Strokes", {"assisted": "assisted", "around": "as around", "free": "free"},
+     "Assisted: only the light that is known to be missing. As around: as much as the skin around the stroke says. "
+     "Free: as painted"),
+    (("light", "shade"), "Where", {"anywhere": "anywhere", "skin": "skin only"},
+     "Anywhere: hair gloss and cloth too. Skin only: hair, brows, lips and cloth stay as they are"),
+    (("even_area",), "Even area", {"assisted": "assisted", "around": "as around"},
+     "Assisted: only the light that is known to be missing. As around: as much as the skin around the outline says"),
+)
+_TOOL_PX = 58
+_ROOMY_PX = 1150
+_NARROW_TOOL_PX, _NARROW_TOOL_PT, _VALUE_PX, _NARROW_VALUE_PX = 46, 6.8, 68, 69
+
+
+class BrushStrip(QWidget):
+    """Shows and changes a BrushState; `changed()` after every change, `tool_chosen()` when another tool is taken."""
+
+    changed = pyqtSignal()
+    tool_chosen = pyqtSignal()
+
+    def __init__(self, state: BrushState, parent=None):
+        super().__init__(parent)
+        self.state = state
+        self.setObjectName("raised")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(BRUSH_STRIP_PX)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(6, 6, 6, 6)
+        row.setSpacing(3)
+        self.tools: dict[str, QToolButton] = {}
+        self._offered = False
+        tools = QHBoxLayout()
+        tools.setSpacing(0)
+        self._add_tools(tools)
+        self._tool_row = tools
+        row.addLayout(tools)
+        self.size = ValueSlider("Size", 1, 2000, 26, unit="px", logarithmic=True)
+        self.edge = ValueSlider("Edge", 0, 100, 15)
+        self.ceiling = ValueSlider("Ceiling", 1, 100, 100)
+        self.flow = ValueSlider("Flow", 1, 100, 100)
+        tips = {
+            self.size: "Diameter in pixels of the photo", self.edge: "How much of the brush fades out",
+            self.ceiling: "Most that one stroke can reach", self.flow: "What each touch lays down",
+        }
+        sliders = QHBoxLayout()
+        sliders.setSpacing(7)
+        row.addLayout(sliders, 4)
+        for slider, name, scale in ((self.size, "size_px", 1), (self.edge, "edge", 100),
+                                    (self.ceiling, "ceiling", 100), (self.flow, "flow", 100)):
+            slider.setToolTip(tr(tips[slider]))
+            slider.changed.connect(lambda v, _, name=name, scale=scale: self._set(name, v / scale))
+            slider.setMaximumWidth(112)
+            sliders.addWidget(slider, 1)
+        self.area_feather = ValueSlider("Feather", 0, 200, 32, unit="px")
+        self.area_feather.setToolTip(tr("How far inwards the rim of an outline fades"))
+        self.area_feather.setMaximumWidth(112)
+        self.area_feather.changed.connect(self._set_area_feather)
+        row.addWidget(self.area_feather, 1)
+        self.modes: dict[str, Choices] = {}
+        for tools, name, labels, tip in _MODES:
+            self._add_modes(tools, name, labels, tip)
+        row.addWidget(self.modes["area"])
+        self.beside: QWidget | None = None
+        self._row = row
+        self.graph = BuildUpGraph()
+        row.addWidget(self.graph)
+        self._add_options(row)
+        self.cards = CardsButton(state)
+        self.cards.used.connect(self._card_used)
+        row.addWidget(self.cards)
+        self.refresh()
+
+    def _add_tools(self, row: QHBoxLayout) -> None:
+        t = theme()
+        group = QButtonGroup(self)
+        for tool in TOOLS.values():  # those that the stage in hand does not have are hidden
+            button = QToolButton()
+            button.setText(tr(tool.label))
+            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            button.setIconSize(QSize(22, 22))
+            button.setCheckable(True)
+            button.setFixedSize(_TOOL_PX, 58)
+            button.setToolTip(tr(f"{tool.label}: {tool.hint}"))
+            button.setAccessibleName(f"{tool.label}: {tool.hint}")
+            button.setFont(font(SMALL_PT))
+            button.setStyleSheet(
+                "QToolButton { border: 1px solid transparent; border-radius: 6px; padding: 1px 0; }"
+                f"QToolButton:hover {{ border-color: {t.line}; }}"
+                f"QToolButton:focus {{ border-color: {t.accent}; }}"
+                f"QToolButton:checked {{ background: {t.accent}; color: {t.on_accent}; }}"
+            )
+            button.clicked.connect(lambda _, tool_id=tool.id: self.choose(tool_id))
+            group.addButton(button)
+            self.tools[tool.id] = button
+            row.addWidget(button)
+
+    def _add_modes(self, tools: tuple[str, ...], name: str, labels: dict[str, str], tip: str) -> None:
+        """One choice for tools that share their modes."""
+        choice = Choices(name, labels, TOOLS[tools[0]].modes[0])
+        choice.setToolTip(tr(tip))
+        choice.chosen.connect(self._set_mode)
+        self.modes |= dict.fromkeys(tools, choice)
+
+    def _add_options(self, row: QHBoxLayout) -> None:
+        self.own_texture = self._pen_button(
+            "tone", "Copy the tone only: pores and grain of the place stay as they are", "own_texture", QHBoxLayout())
+        self.own_texture.clicked.disconnect()
+        self.own_texture.clicked.connect(self._set_own_texture)
+        self.pen_label = QLabel(tr("Pen"))
+        self.pen = QWidget()
+        pens = QHBoxLayout(self.pen)
+        pens.setContentsMargins(0, 0, 0, 0)
+        pens.setSpacing(0)
+        self.pen_buttons = {}
+        for label, name in _PEN:
+            self.pen_buttons[name] = self._pen_button(label, f"Pen pressure drives {label}", name, pens)
+        pens.addStretch(1)
+        self.pen_label.setObjectName("quiet")
+        self.pen_label.setFont(font(SMALL_PT))
+        self.aligned = self._pen_button(
+            "along", "On: the source goes along from stroke to stroke. Off: every stroke begins at the same source",
+            "aligned", QHBoxLayout())
+        self.aligned.clicked.disconnect()
+        self.aligned.clicked.connect(self._set_aligned)
+        self.mirror = self._pen_button("mirror", "Lay the source down mirrored", "mirror", QHBoxLayout())
+        self.mirror.clicked.disconnect()
+        self.mirror.clicked.connect(self._set_mirror)
+        self.turned = self._pen_button("", "The source is turned; press to lay it straight", "turned", QHBoxLayout())
+        self.turned.setCheckable(False)
+        self.turned.clicked.disconnect()
+        self.turned.clicked.connect(self._straighten)
+        self.other_side = self._pen_button(
+            "other side too", "The other side of the face is moved alike, by the face's own points", "other_side",
+            QHBoxLayout())
+        self.other_side.clicked.disconnect()
+        self.other_side.clicked.connect(self._set_other_side)
+        self.pen_buttons["build_up"] = self._pen_button("hold", "Touches go on while the pen holds still",
+                                                        "build_up", QHBoxLayout())
+        options = QHBoxLayout()
+        options.setSpacing(2)
+        shown = [self.modes[tools[0]] for tools, *_ in _MODES if tools[0] != "area"]
+        for widget in (self.aligned, *shown, self.own_texture, self.other_side, self.turned):
+            options.addWidget(widget)
+        options.addStretch(1)
+        column = QVBoxLayout()
+        column.setSpacing(3)
+        column.addStretch(1)
+        column.addLayout(options)
+        pen_row = QHBoxLayout()
+        pen_row.setSpacing(2)
+        pen_row.addWidget(self.pen_label)
+        pen_row.addWidget(self.pen)
+        pen_row.addWidget(self.pen_buttons["build_up"])
+        pen_row.addWidget(self.mirror)
+        pen_row.addStretch(1)
+        column.addLayout(pen_row)
+        column.addStretch(1)
+        row.addLayout(column, 3)
+
+    def _pen_button(self, label: str, tip: str, name: str, row: QHBoxLayout) -> QToolButton:
+        t = theme()
+        button = QToolButton()
+        button.setText(tr(label))
+        button.setCheckable(True)
+        button.setToolTip(tr(tip))
+        button.setAccessibleName(tip)
+        button.setFont(font(SMALL_PT))
+        button.setFixedHeight(24)
+        button.setStyleSheet(
+            f"QToolButton {{ border: 1px solid {t.line}; border-radius: 5px; padding: 1px 4px; margin-right: 2px;"
+            f" color: {t.quiet_ink}; }}"
+            f"QToolButton:focus {{ border-color: {t.ink}; }}"
+            f"QToolButton:checked {{ background: {t.accent_tint}; border-color: {t.accent}; color: {t.ink}; }}"
+        )
+        button.clicked.connect(lambda on: self._set(name, on))
+        row.addWidget(button)
+        return button
+
+    def offer(self, tools: tuple[str, ...]) -> None:
+        """Show these tools, in this order; another one is taken where the one in hand is not among them."""
+        before = self.state.tool
+        if tools != self.state.tools or not self._offered:
+            self._offered = True
+            self.state.offer(tools)
+            for button in self.tools.values():
+                self._tool_row.removeWidget(button)
+                button.hide()
+            for tool in tools:
+                self._tool_row.addWidget(self.tools[tool])
+                self.tools[tool].show()
+            self.refresh()
+            if self.state.tool != before:
+                self.changed.emit()
+                self.tool_chosen.emit()
+
+    def show_beside(self, widget: QWidget | None) -> None:
+        """What the stage in hand has beside the tools, or nothing."""
+        if widget is self.beside:
+            return
+        if self.beside is not None:
+            self.beside.hide()
+        self.beside = widget
+        if widget is not None:
+            if widget.parent() is not self:
+                self._row.insertWidget(1, widget)
+            widget.show()
+        self._fit()
+
+    def choose(self, tool: str) -> None:
+        self.state.tool = tool
+        self.refresh()
+        self.changed.emit()
+        self.tool_chosen.emit()
+
+    def _set(self, name: str, value) -> None:
+        self.state.change(**{name: value})
+        self.refresh()
+        self.changed.emit()
+
+    def _card_used(self) -> None:
+        self.refresh()
+        self.changed.emit()
+        self.tool_chosen.emit()
+
+    def _set_mirror(self, on: bool) -> None:
+        self.state.turn = replace(self.state.turn, mirror=on)
+        self.refresh()
+        self.changed.emit()
+
+    def _straighten(self) -> None:
+        self.state.turn = SourceTurn(mirror=self.state.turn.mirror)
+        self.state.offset = None
+        self.refresh()
+        self.changed.emit()
+
+    def _set_area_feather(self, value: float, dragging: bool) -> None:
+        self.state.area_feather_px = value
+        self.changed.emit()
+
+    def _set_mode(self, mode: str) -> None:
+        self.state.mode = mode
+        self.changed.emit()
+
+    def _set_own_texture(self, on: bool) -> None:
+        self.state.own_texture = on
+        self.changed.emit()
+
+    def _set_other_side(self, on: bool) -> None:
+        self.state.other_side = on
+        self.changed.emit()
+
+    def _set_aligned(self, on: bool) -> None:
+        self.state.aligned = on
+        self.changed.emit()
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """Where the window is narrow the graph gives way, tools and values stand closer."""
+        roomy, tool = self.width() >= _ROOMY_PX, self.state.tool
+        self.graph.setVisible(tool not in (*_AREAS, *_DRAWN, "strand") and roomy and self.beside is None)
+        self.pen_label.setVisible(tool not in ("graft", *_AREAS, *_DRAWN, "strand") and roomy)
+        for button in self.tools.values():
+            button.setFixedWidth(_TOOL_PX if roomy else _NARROW_TOOL_PX)
+            button.setFont(font(SMALL_PT if roomy else _NARROW_TOOL_PT))
+        for slider in (self.size, self.edge, self.ceiling, self.flow):
+            slider.setMinimumWidth(_VALUE_PX if roomy else _NARROW_VALUE_PX)
+        if self.beside is not None and not roomy:  # what the stage has beside the tools goes before the pen's switches
+            for widget in (self.pen, *self.pen_buttons.values()):
+                widget.setVisible(False)
+
+    def refresh(self) -> None:
+        brush, tool = self.state.brush, self.state.tool
+        self.tools[tool].setChecked(True)
+        for name, button in self.tools.items():
+            button.setIcon(icon(TOOLS[name].icon_name, theme().on_accent if name == tool else theme().ink))
+        self.size.set_value(brush.size_px)
+        self.edge.set_value(brush.edge * 100)
+        self.ceiling.set_value(brush.ceiling * 100)
+        self.flow.set_value(brush.flow * 100)
+        self.flow.setEnabled(not TOOLS[tool].whole)
+        self.size.set_name("Smoothing" if tool == "area" else "Size")
+        self.ceiling.set_name("Share" if tool == "even_area" else "Ceiling")
+        for slider in (self.size, self.flow):
+            slider.setVisible(tool not in ("even_area", "mask_area", "target", *_DRAWN))
+        self.ceiling.setVisible(tool not in _DRAWN)
+        self.edge.setVisible(tool not in (*_AREAS, *_DRAWN, "strand"))
+        self.area_feather.setVisible(tool in _AREAS)
+        for choice in self.modes.values():
+            choice.setVisible(False)
+        if tool in self.modes:
+            self.modes[tool].setVisible(True)
+            self.modes[tool].set_value(self.state.mode)
+        self.area_feather.set_value(self.state.area_feather_px)
+        self.size.setEnabled(tool != "graft")  # its outline is its size
+        turn = self.state.turn
+        self.mirror.setChecked(turn.mirror)
+        self.mirror.setVisible(self.state.needs_source)
+        self.turned.setText(tr(f"{turn.rotation_deg:.0f}°"))
+        self.turned.setToolTip(tr(f"The source is turned {turn.rotation_deg:.0f}° and laid at {turn.scale * 100:.0f} "
+                                  "%; press to lay it straight again"))
+        self.turned.setVisible(self.state.needs_source and (turn.rotation_deg != 0 or turn.scale != 1))
+        self.graph.set_brush(brush)
+        self.other_side.setVisible(TOOLS[tool].mirrors)
+        self.other_side.setChecked(self.state.other_side)
+        self.own_texture.setVisible(self.state.may_keep_texture)
+        self.own_texture.setChecked(self.state.own_texture)
+        self.aligned.setChecked(self.state.aligned)
+        self.aligned.setVisible(self.state.needs_source)
+        for name, button in self.pen_buttons.items():
+            button.setChecked(getattr(brush, name))
+            only_these = tool != "dab" or name in ("pressure_size", "pressure_ceiling")
+            button.setVisible(tool not in ("graft", *_AREAS, *_DRAWN, "strand") and only_these)
+        self.pen.setVisible(True)
+        self._fit()
+        self.cards.setVisible("dab" in self.state.tools or "sweep" in self.state.tools)

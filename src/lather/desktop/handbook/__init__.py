@@ -1,0 +1,1 @@
+"""The handbook: its pages, and the screen to read them."""

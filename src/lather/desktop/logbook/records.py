@@ -1,0 +1,78 @@
+"""The logbook as the window uses it: written beside the window, in order; where it cannot be, that is said once."""
+
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from lather.core.errors import LatherError
+from lather.core.plan.minutes import Speeds, shipped_speeds
+from lather.core.record.entries import LogEntry
+from lather.core.record.logbook import Logbook
+from lather.core.record.own_speed import own_speeds
+
+
+class Records(QObject):
+    """`problem(sentence)` at the first thing that could not be written. book: None where it cannot be opened."""
+
+    problem = pyqtSignal(str)
+
+    def __init__(self, parent: QObject | None = None):
+        super().__init__(parent)
+        self.book: Logbook | None = None
+        self.why = ""
+        self._told = False
+        self._hand = ThreadPoolExecutor(1, thread_name_prefix="logbook")
+        try:
+            self.book = Logbook()
+        except LatherError as error:
+            self.why = error.message
+
+    def write(self, change: Callable[[Logbook], None]) -> Future | None:
+        """Make a change as soon as those before it are made; None where there is no logbook."""
+        if self.book is None:
+            self._tell(self.why)
+            return None
+        return self._hand.submit(self._change, change)
+
+    def _change(self, change: Callable[[Logbook], None]) -> bool:
+        try:
+            change(self.book)
+            return True
+        except LatherError as error:
+            self._tell(error.message)
+            return False
+
+    def _tell(self, text: str) -> None:
+        if not self._told:
+            self._told = True
+            self.problem.emit(f"{text} Time and deliveries are not logged meanwhile.")
+
+    def wait(self) -> None:
+        """Until all that was asked for is written."""
+        self._hand.submit(lambda: None).result()
+
+    def entries(self) -> list[LogEntry]:
+        """Everything logged so far; nothing where there is no logbook. Raises LogbookError."""
+        self.wait()
+        return self.book.entries() if self.book is not None else []
+
+    def seconds(self, job_id: str) -> dict[str, int]:
+        try:
+            self.wait()
+            return self.book.seconds(job_id) if self.book is not None else {}
+        except LatherError as error:
+            self._tell(error.message)
+            return {}
+
+    def speeds(self) -> Speeds:
+        """Own speeds, where three jobs tell them."""
+        try:
+            return own_speeds(self.entries())
+        except LatherError:
+            return shipped_speeds()
+
+    def close(self) -> None:
+        self._hand.shutdown(wait=True)
+        if self.book is not None:
+            self.book.close()

@@ -1,0 +1,171 @@
+"""Photos that take a while to read: raw files are developed as the person wants, beside the window."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+import cv2
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QImage, QPixmap
+from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+
+from lather.core.colour import profiles
+from lather.core.errors import LatherError
+from lather.core.imageio.development import EXPOSURE, KELVIN, TINT, Development
+from lather.core.imageio.extra import ENDINGS, RAW_ENDINGS
+from lather.core.imageio.files import read_bytes
+from lather.core.imageio.picture import MAX_PIXELS
+from lather.core.imageio.raw import develop, light_of
+from lather.core.imageio.write import FORMATS
+from lather.core.session import Session
+from lather.desktop import settings
+from lather.desktop.background import Background
+from lather.desktop.texts import tr
+from lather.desktop.theme.style import font
+from lather.desktop.theme.tokens import SMALL_PT, theme
+from lather.desktop.widgets.value_slider import ValueSlider
+from lather.desktop.window.host import Host
+
+ENDINGS_SHOWN = " ".join(f"*{ending} *{ending.upper()}" if ending in ENDINGS else f"*{ending}"
+                         for ending in (*FORMATS, *ENDINGS))
+_SEEN_PX = 520
+
+
+def is_raw_file(path: Path) -> bool:
+    """By its name: what the file dialog showed."""
+    return path.suffix.lower() in RAW_ENDINGS
+
+
+def open_extra(window: Host, path: Path) -> bool:
+    """Open a raw file, after its development was asked for, or a HEIC photo. False where it cannot be."""
+    if not is_raw_file(path):
+        _open(window, path, None)
+        return True
+    return ask_development(window, path, lambda chosen: _open(window, path, chosen))
+
+
+def _open(window: Host, path: Path, development: Development | None) -> None:
+    brief = settings.new_brief()
+    window.screens.show_going_on(f"Reading {path.name} …")
+
+    def done(session: Session) -> None:
+        window.screens.show_going_on("")
+        window.take_opened(session, path)
+
+    def failed(text: str) -> None:
+        window.screens.show_going_on("")
+        window.warn(text)
+
+    window.background.run("develop", lambda task: Session.from_photo(path, development=development, **brief), done,
+                          failed=failed)
+
+
+def ask_development(window: Host, path: Path, chosen: Callable[[Development], None],
+                    start: Development | None = None) -> bool:
+    """Ask how a raw file is to be developed. False where it cannot be read; why is said in the window."""
+    try:
+        data = read_bytes(path)
+        measured = light_of(data, path.name)
+    except LatherError as error:
+        window.warn(error.message)
+        return False
+    dialog = DevelopDialog(window, path.name, data, measured, start or Development())
+    dialog.accepted.connect(lambda: chosen(dialog.development))
+    dialog.open()
+    return True
+
+
+class DevelopDialog(QDialog):
+    """The photo small, and beside it exposure and white balance; what is chosen is `development`."""
+
+    def __init__(self, window, name: str, data: bytes, measured: float, start: Development):
+        super().__init__(window)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setWindowTitle(tr(f"Develop {name}"))
+        self.setAccessibleName("Develop")
+        self._data, self._name, self._measured = data, name, measured
+        self._background = Background(self)
+        self.exposure = ValueSlider("Exposure", EXPOSURE.low, EXPOSURE.high, start.exposure, unit="stops", step=0.1)
+        self.kelvin = ValueSlider("Light", KELVIN.low, KELVIN.high, start.kelvin or round(measured, -1), unit="K",
+                                  step=10, logarithmic=True)
+        self.tint = ValueSlider("Green – magenta", TINT.low, TINT.high, start.tint, unit="")
+        self.as_measured = QPushButton(tr("As the camera measured"))
+        self.open_button, self.cancel = QPushButton(tr("Open")), QPushButton(tr("Cancel"))
+        self.open_button.setObjectName("primary")
+        self.picture = QLabel(tr("Developing …"))
+        self.picture.setFixedSize(_SEEN_PX, _SEEN_PX)
+        self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.picture.setStyleSheet(f"background: {theme().surround};")
+        self.said = QLabel()
+        self._arrange()
+        for slider in (self.exposure, self.kelvin, self.tint):
+            slider.changed.connect(lambda _, dragging: None if dragging else self._show())
+        self.as_measured.clicked.connect(self._reset)
+        self.open_button.clicked.connect(self.accept)
+        self.cancel.clicked.connect(self.reject)
+        self.finished.connect(lambda _: self._background.close(wait=False))
+        self._moved = start.kelvin is not None
+        self.kelvin.changed.connect(lambda *_: setattr(self, "_moved", True))
+        self._show()
+
+    def _arrange(self) -> None:
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 16, 16, 16)
+        row.setSpacing(16)
+        row.addWidget(self.picture)
+        column = QVBoxLayout()
+        column.setSpacing(10)
+        row.addLayout(column)
+        title = QLabel(tr("Developed neutrally"))
+        title.setFont(font(strong=True))
+        words = QLabel(tr("No curve, no look, 16 bits. What is set here can be changed later: the title’s menu plays "
+                          "the whole retouch on another development."))
+        words.setObjectName("quiet")
+        words.setWordWrap(True)
+        words.setFixedWidth(300)
+        self.said.setFont(font(SMALL_PT))
+        self.said.setWordWrap(True)
+        for widget in (title, words, self.exposure, self.kelvin, self.tint, self.as_measured, self.said):
+            column.addWidget(widget)
+        column.addStretch(1)
+        buttons = QHBoxLayout()
+        buttons.addStretch(1)
+        buttons.addWidget(self.cancel)
+        buttons.addWidget(self.open_button)
+        column.addLayout(buttons)
+
+    @property
+    def development(self) -> Development:
+        """The light stays as the camera measured it until it is touched."""
+        return Development(round(self.exposure.value, 2), float(self.kelvin.value) if self._moved else None,
+                           float(self.tint.value))
+
+    def _reset(self) -> None:
+        for slider, value in ((self.exposure, 0.0), (self.kelvin, round(self._measured, -1)), (self.tint, 0.0)):
+            slider.set_value(value)
+        self._moved = False
+        self._show()
+
+    def _show(self) -> None:
+        wanted = self.development
+
+        def work(task):
+            made = develop(self._data, self._name, wanted, max_pixels=MAX_PIXELS, half=True)
+            shrink = min(1.0, 2 * _SEEN_PX / max(made.width, made.height))
+            small = cv2.resize(made.pixels, None, fx=shrink, fy=shrink, interpolation=cv2.INTER_AREA)
+            pixels = profiles.convert(small.astype(np.float32) / 65535, made.profile, profiles.srgb_profile())
+            return np.ascontiguousarray(np.round(255 * np.clip(pixels, 0, 1)).astype(np.uint8))
+
+        self._background.run("preview", work, self._developed, failed=self.said.setText, newest=True)
+
+    def _developed(self, codes: np.ndarray) -> None:
+        height, width = codes.shape[:2]
+        image = QImage(codes.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+        self.picture.setPixmap(QPixmap.fromImage(image).scaled(
+            _SEEN_PX, _SEEN_PX, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation))
+        clipped = float((codes.max(-1) >= 255).mean())
+        self.said.setText(tr(f"{100 * clipped:.1f} % of it is clipped white." if clipped > 0.0005 else
+                             "Nothing is clipped."))
+
+    def idle(self) -> bool:
+        return self._background.idle()

@@ -1,0 +1,1 @@
+"""Pictures of the program, made by driving its real window."""

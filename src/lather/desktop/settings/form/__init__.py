@@ -1,0 +1,1 @@
+"""The settings on the screen: rows made from how each is declared, keys, the curve of the pen."""

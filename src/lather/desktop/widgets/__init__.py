@@ -1,0 +1,1 @@
+"""Widgets that several screens use: none knows a job."""
