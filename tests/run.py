@@ -1,32 +1,49 @@
-"""Runs all tests, or those whose dotted name contains one of the given words; two modules at a time."""
+"""Runs the tests: two classes at a time, those that take longest first, by what the last runs took.
 
+`./lather test` runs the default set, `./lather test --all` also what judges quality on whole plates (marked by
+`tests.support.sets.for_release`). Words choose tests whose dotted name contains one of them, whatever their set.
+"""
+
+import argparse
+import contextlib
+import gc
 import io
+import json
 import multiprocessing
 import os
+import resource
+import subprocess
 import sys
 import tempfile
 import time
 import unittest
-from concurrent.futures import ProcessPoolExecutor, as_completed
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from multiprocessing.connection import Connection, wait
 from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
-WORKERS = 2
-# The modules that take longest, longest first: started first, none is left running alone at the end.
-LONGEST = (
-    "test_commands", "test_find", "test_finders", "test_gauges", "test_desk", "test_stages", "test_finds",
-    "test_contract", "test_colour", "test_practice", "test_heal", "test_shape", "test_finish", "test_even",
-    "test_house", "test_review", "test_restraint", "test_deliver", "test_lessons", "test_sitting",
-)
 sys.path[:0] = [str(ROOT / "src"), str(ROOT)]
+WORKERS = 2
+RECORD = ROOT / "tests" / "seconds.json"
+"""Seconds by class, fixtures and all, as `--record` wrote them; where they are missing, tests are counted."""
+_USUAL_S = 1.5  # of a test that was never timed
+_MOST_MIB = 1400  # a worker that has grown past it is followed by a new one
 
 
-def chosen(suite: unittest.TestSuite, words: list[str]):
-    for test in suite:
-        if isinstance(test, unittest.TestSuite):
-            yield from chosen(test, words)
-        elif not words or any(word in test.id() for word in words):
-            yield test
+@dataclass
+class Outcome:
+    """What came of one class."""
+
+    name: str
+    text: str = ""
+    run: int = 0
+    failed: int = 0
+    skipped: int = 0
+    seconds: float = 0.0
+    mib: int = 0
+    peak_mib: int = 0
+    tests: dict[str, float] = field(default_factory=dict)
 
 
 class TimedResult(unittest.TextTestResult):
@@ -45,10 +62,30 @@ class TimedResult(unittest.TextTestResult):
         self.seconds[test.id()] = time.monotonic() - self._began
 
 
+def every(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
+    for test in suite:
+        if isinstance(test, unittest.TestSuite):
+            yield from every(test)
+        else:
+            yield test
+
+
+def class_of(test: unittest.TestCase) -> str:
+    return f"{type(test).__module__}.{type(test).__qualname__}"
+
+
+def is_chosen(test: unittest.TestCase, words: list[str], whole: bool) -> bool:
+    if words:
+        return any(word in test.id() for word in words)
+    method = getattr(type(test), test._testMethodName, None)
+    return whole or not (getattr(type(test), "for_release", False) or getattr(method, "for_release", False))
+
+
 def settle(home: str) -> None:
     """A process of its own, with a home of its own."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    os.environ.setdefault("LATHER_FINDS_ON_OPENING", "0")  # tests that want finds ask for them
+    os.environ.setdefault("LATHER_FINDS_ON_OPENING", "0")  # tests that want finds, gauges, needed light ask for them
+    os.environ.setdefault("LATHER_STRICT_LOOPS", "1")
     os.environ.setdefault("QT_LOGGING_RULES", "*.debug=false")
     for name in ("OPENBLAS", "OMP"):  # two workers on two cores: threads of their own only get into each other's way
         os.environ.setdefault(f"{name}_NUM_THREADS", "1")
@@ -56,46 +93,151 @@ def settle(home: str) -> None:
         os.environ[f"XDG_{name}_HOME"] = f"{home}/{os.getpid()}/{name.lower()}"
 
 
-def run_module(job: tuple[str, list[str]]) -> tuple[str, dict[str, float], int, int, int]:
-    """(what was printed, seconds by test, tests run, failed, skipped) of one module."""
-    module, words = job
-    tests = chosen(unittest.defaultTestLoader.loadTestsFromName(module), words)
+def run_class(name: str, words: list[str], whole: bool) -> Outcome:
+    module = name.rpartition(".")[0]
+    began = time.monotonic()
+    tests = [test for test in every(unittest.defaultTestLoader.loadTestsFromName(module))
+             if class_of(test) == name and is_chosen(test, words, whole)]
     out = io.StringIO()
     result = unittest.TextTestRunner(out, verbosity=2, resultclass=TimedResult).run(unittest.TestSuite(tests))
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-    return out.getvalue(), result.seconds, result.testsRun, failed, len(result.skipped)
+    return Outcome(name, out.getvalue(), result.testsRun, failed, len(result.skipped), time.monotonic() - began,
+                   tests=result.seconds)
 
 
-def rank(module: str) -> int:
-    name = module.rpartition(".")[2]
-    return LONGEST.index(name) if name in LONGEST else len(LONGEST)
+def memory_mib() -> int:
+    """What this process holds now."""
+    pages = int(Path("/proc/self/statm").read_text().split()[1])
+    return pages * resource.getpagesize() // 2**20
+
+
+def work(pipe: Connection, home: str) -> None:
+    """Classes come in by the pipe, outcomes go out; None ends it."""
+    settle(home)
+    from lather.core.memory import give_back_memory
+
+    while (job := pipe.recv()) is not None:
+        outcome = run_class(*job)
+        gc.collect()
+        give_back_memory()
+        outcome.mib, outcome.peak_mib = memory_mib(), resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024
+        pipe.send(outcome)
+
+
+class Workers:
+    """Processes that take classes; one that has grown large, or died, is followed by a new one."""
+
+    def __init__(self, home: str):
+        self._context = multiprocessing.get_context("spawn")  # a forked process would share its parent's threads
+        self._home = home
+        self._running: dict[Connection, tuple[multiprocessing.Process, str]] = {}
+
+    def run(self, names: list[str], words: list[str], whole: bool) -> Iterator[Outcome]:
+        """Outcomes as they come."""
+        waiting = list(names)
+        for _ in range(min(WORKERS, len(waiting))):
+            self._begin(waiting.pop(0), words, whole)
+        while self._running:
+            for pipe in wait(list(self._running)):
+                process, name = self._running.pop(pipe)
+                try:
+                    outcome = pipe.recv()
+                except EOFError:
+                    process.join()
+                    outcome = Outcome(name, f"{name}: its process ended with code {process.exitcode}\n", 1, 1)
+                yield outcome
+                keep = outcome.mib and outcome.mib < _MOST_MIB
+                if waiting and keep:
+                    self._give(pipe, process, waiting.pop(0), words, whole)
+                    continue
+                self._end(pipe, process)
+                if waiting:
+                    self._begin(waiting.pop(0), words, whole)
+
+    def _begin(self, name: str, words: list[str], whole: bool) -> None:
+        pipe, other = self._context.Pipe()
+        process = self._context.Process(target=work, args=(other, self._home))
+        process.start()
+        other.close()
+        self._give(pipe, process, name, words, whole)
+
+    def _give(self, pipe: Connection, process, name: str, words: list[str], whole: bool) -> None:
+        pipe.send((name, words, whole))
+        self._running[pipe] = (process, name)
+
+    @staticmethod
+    def _end(pipe: Connection, process) -> None:
+        with contextlib.suppress(OSError):
+            pipe.send(None)
+        process.join(30)
+        pipe.close()
+
+
+def compile_loops() -> None:
+    """Once for all workers, by two processes; what is compiled already is only looked at."""
+    sys.path.insert(0, str(ROOT / "src"))
+    from lather.core import warmup
+
+    if not warmup.is_warm():
+        print("compiling the fast loops (once)", file=sys.stderr)
+        halves = [f"from lather.core import warmup; warmup.run(warmup.ORDER[{n}::2])" for n in range(2)]
+        for process in [subprocess.Popen([sys.executable, "-c", half],
+                                         env=os.environ | {"PYTHONPATH": str(ROOT / "src")}) for half in halves]:
+            process.wait()
+        warmup.keep_mark()
+
+
+def in_order(tests: list[unittest.TestCase]) -> list[str]:
+    """Classes, longest first, as far as that is known."""
+    known = json.loads(RECORD.read_text()) if RECORD.exists() else {}
+    guessed: dict[str, float] = {}
+    for test in tests:
+        guessed[class_of(test)] = guessed.get(class_of(test), 0.0) + _USUAL_S
+    return sorted(guessed, key=lambda name: -known.get(name, guessed[name]))
+
+
+def report(outcomes: list[Outcome], seconds: float) -> int:
+    longest = sorted(((took, name) for one in outcomes for name, took in one.tests.items()), reverse=True)
+    for took, name in longest[: int(os.environ.get("LATHER_SLOWEST", 12))]:
+        print(f"{took:5.1f} s  {name}")
+    modules: dict[str, list[float]] = {}
+    for one in outcomes:
+        own = modules.setdefault(one.name.rpartition(".")[0], [0.0, 0.0])
+        own[0], own[1] = own[0] + one.seconds, max(own[1], one.peak_mib)
+    if "LATHER_SLOWEST" in os.environ:
+        for name, (took, peak) in sorted(modules.items(), key=lambda item: -item[1][0]):
+            print(f"{took:6.1f} s {peak:6.0f} MiB  {name}")
+    run, failed, skipped = (sum(getattr(one, key) for one in outcomes) for key in ("run", "failed", "skipped"))
+    print(f"{seconds:.0f} s, a worker at most {max((one.peak_mib for one in outcomes), default=0)} MiB")
+    print(f"{run - failed - skipped} passed, {failed} failed, {skipped} skipped")
+    return 0 if run and not failed else 1
 
 
 def main() -> int:
-    words, start = sys.argv[1:], time.monotonic()
-    found = unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
-    tests = list(chosen(found, words))
-    for test in tests:
+    parser = argparse.ArgumentParser(description="Runs the tests.")
+    parser.add_argument("words", nargs="*", help="only tests whose dotted name contains one of these")
+    parser.add_argument("--all", action="store_true", help="also what judges quality on plates: before a release")
+    parser.add_argument("--record", action="store_true", help="keep how long each class took, for the order")
+    arguments = parser.parse_args()
+    start = time.monotonic()
+    os.environ["XDG_CACHE_HOME"] = os.environ.get("XDG_CACHE_HOME") or str(Path.home() / ".cache")
+    compile_loops()
+    found = list(every(unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))))
+    for test in found:
         if type(test).__module__ == "unittest.loader":
             test.debug()  # raises what keeps its module from being read
-    modules = sorted({type(test).__module__ for test in tests}, key=lambda m: (rank(m), m))
-    seconds, counts = {}, [0, 0, 0]
-    spawned = multiprocessing.get_context("spawn")  # a forked process would share its parent's threads
-    with (
-        tempfile.TemporaryDirectory(prefix="lather-test-") as home,
-        ProcessPoolExecutor(WORKERS, spawned, settle, (home,)) as pool,
-    ):
-        for running in as_completed([pool.submit(run_module, (module, words)) for module in modules]):
-            text, own, *numbers = running.result()
-            print(text, file=sys.stderr, flush=True)
-            seconds |= own
-            counts = [a + b for a, b in zip(counts, numbers)]
-    run, failed, skipped = counts
-    for name, took in sorted(seconds.items(), key=lambda item: -item[1])[:int(os.environ.get("LATHER_SLOWEST", 12))]:
-        print(f"{took:5.1f} s  {name}")
-    print(f"{time.monotonic() - start:.0f} s")
-    print(f"{run - failed - skipped} passed, {failed} failed, {skipped} skipped")
-    return 0 if run and not failed else 1
+    tests = [test for test in found if is_chosen(test, arguments.words, arguments.all)]
+    outcomes = []
+    with tempfile.TemporaryDirectory(prefix="lather-test-") as home:
+        os.environ["LATHER_TEST_SHARED"] = home
+        for outcome in Workers(home).run(in_order(tests), arguments.words, arguments.all):
+            print(outcome.text, file=sys.stderr, flush=True)
+            outcomes.append(outcome)
+    if arguments.record:
+        known = json.loads(RECORD.read_text()) if RECORD.exists() else {}
+        known |= {one.name: round(one.seconds, 1) for one in outcomes}
+        RECORD.write_text(json.dumps(dict(sorted(known.items())), indent=0) + "\n")
+    return report(outcomes, time.monotonic() - start)
 
 
 if __name__ == "__main__":

@@ -13,8 +13,8 @@ ORDER = [
     "find", "mending", "plan", "record", "deliver", "journal", "practice", "sitting",
 ]
 SHARED = {
-    "memory", "threads", "errors", "types", "levels", "loops", "data", "parameters", "ranges", "lengths", "recent",
-    "state",
+    "data", "errors", "lengths", "levels", "log", "loop_parts", "loops", "memory", "parameters", "ranges", "recent",
+    "state", "threads", "types",
 }
 
 

@@ -19,7 +19,7 @@ from lather.core import warmup
 from lather.desktop.compiling import Compiling
 from lather.desktop.app import make_application
 from lather.desktop.window.main_window import MainWindow
-warmup.run = lambda tell: (tell(0.5), tell(1.0))  # compiling for real takes a minute
+warmup.ORDER, warmup.FIRST = ("levels", "colour.srgb", "brush.stroke"), 1  # compiling all takes a minute
 app = make_application()
 window = MainWindow()
 compiling = Compiling(window)

@@ -9,6 +9,7 @@ import argparse
 import hashlib
 import importlib
 import json
+import logging
 import sys
 import time
 from collections.abc import Callable, Iterator, Sequence
@@ -18,9 +19,12 @@ from pathlib import Path
 
 from lather.cli.arguments import whole
 from lather.cli.workers import as_done
+from lather.core import log
 from lather.core.errors import LatherError, RequestError
 from lather.core.imageio.atomic import write_atomically
 from lather.core.warmup import get_ready
+
+_log = logging.getLogger(__name__)
 
 RECORDS = ".lather-batch"
 """Folder of the records, inside the one that is written to."""
@@ -130,6 +134,7 @@ def once(work: str, arguments: tuple, record: str, outputs: tuple[str, ...]) -> 
     """Does one task, in whatever process or machine, unless its record says that it was done. Never raises but for
     Ctrl-C: {"value"} or {"error"}, "before", "seconds".
     """
+    log.configure()  # on another machine, or in a process of its own
     start = time.monotonic()
     path = Path(record) if record else None
     if path is not None and path.is_file() and all(Path(one).is_file() for one in outputs):
@@ -144,9 +149,9 @@ def once(work: str, arguments: tuple, record: str, outputs: tuple[str, ...]) -> 
         if path is not None:
             write_atomically(path, lambda file: file.write(json.dumps(value).encode()))
     except LatherError as error:
-        told = {"error": str(error)}
+        told = {"error": log.expected(_log, error)}
     except Exception as error:  # whatever it is, the other files are done
-        told = {"error": f"{_PROGRAM_ERROR} ({type(error).__name__}: {str(error)[:200]})"}
+        told = {"error": log.unexpected(_log, error, f"{_PROGRAM_ERROR} ({type(error).__name__}: {str(error)[:200]})")}
     return told | {"before": False, "seconds": time.monotonic() - start}
 
 

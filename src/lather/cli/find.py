@@ -8,7 +8,7 @@ from lather.core.find.finder import find_all
 from lather.core.job.finds import contrast_text
 from lather.core.kinds.registry import KINDS
 from lather.core.session import Session
-from lather.core.warmup import get_ready
+from lather.core.warmup import tell_on_terminal
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -20,7 +20,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     session = Session.open(arguments.photo)
-    get_ready()
+    tell_on_terminal()
     photo = session.photo
     finds, _ = find_all(photo, face=session.job.face_map, delivery=delivery_of(arguments), kinds=arguments.kind)
     if arguments.json:

@@ -11,7 +11,7 @@ from lather.core.job.commands import SetBrief, SetFaceMap
 from lather.core.job.limits import job_kind_named, job_kinds
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.session import Session
-from lather.core.warmup import get_ready
+from lather.core.warmup import tell_on_terminal
 
 
 def add_file_arguments(parser: argparse.ArgumentParser) -> None:
@@ -28,7 +28,7 @@ def open_photo(arguments: argparse.Namespace) -> tuple[Session, PhotoMeasures]:
     if arguments.out:
         format_for(arguments.out)
     session = Session.open(arguments.photo, development=development_of(arguments))
-    get_ready()
+    tell_on_terminal()
     if arguments.brief is not None:
         session.history.do(SetBrief("kind", job_kind_named(arguments.brief)))
     seen = PhotoMeasures(session.photo, session.job.face_map)

@@ -20,7 +20,7 @@ from lather.core.plan.routes import ROUTES, route_named
 from lather.core.record.logbook import Logbook
 from lather.core.record.own_speed import own_speeds
 from lather.core.session import Session
-from lather.core.warmup import get_ready
+from lather.core.warmup import tell_on_terminal
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -85,7 +85,7 @@ def _take_sheet(session: Session, arguments: argparse.Namespace) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     session = Session.open(arguments.photo)
-    get_ready()
+    tell_on_terminal()
     _take_sheet(session, arguments)
     measures = PhotoMeasures(session.photo, session.job.face_map)
     if session.job.finds is None:

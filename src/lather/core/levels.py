@@ -1,10 +1,11 @@
 """Halving: a pixel of level n + 1 is the mean of 2×2 pixels of level n; odd borders repeat their edge."""
 
 import numpy as np
-from numba import njit
+
+from lather.core.loops import loop
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("const(u1[:, :, ::1]), i8, u2[:, :, ::1]", "const(u2[:, :, ::1]), i8, u2[:, :, ::1]", fastmath=True)
 def _halve_codes(codes, scale, out):  # pragma: no cover - compiled
     height, width = codes.shape[0], codes.shape[1]
     for y in range(out.shape[0]):

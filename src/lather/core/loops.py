@@ -22,6 +22,9 @@ _TOLD_AFTER_S = 0.2
 waiting: list[Callable[["Loop", bool], None]] = []
 """Called with (loop, True) when somebody has to wait for a loop to be compiled, and with (loop, False) when it is
 there; in whatever thread needs it."""
+elsewhere: list[Callable[["Loop"], None]] = []
+"""Called with a loop that is needed now, before it is compiled here: returns when another process has compiled it, or
+cannot. Then it is only loaded."""
 
 
 class Loop:
@@ -48,7 +51,7 @@ class Loop:
     @property
     def ready(self) -> bool:
         """True once a call does not have to wait."""
-        return self._run is not self._first
+        return self._run != self._first
 
     @property
     def compilations(self) -> int:
@@ -78,6 +81,8 @@ class Loop:
         told = threading.Timer(_TOLD_AFTER_S, _tell, (self, True))
         told.start()
         try:
+            for compile_there in elsewhere:
+                compile_there(self)
             self.get_ready()
         finally:
             told.cancel()
@@ -141,7 +146,8 @@ def _types(signature: str) -> tuple:
     from numba import types
 
     names = {name: getattr(types, name) for name in ("f4", "f8", "i1", "i2", "i4", "i8", "u1", "u2", "b1")}
-    return tuple(eval(f"({signature},)", {"__builtins__": {}, "const": lambda array: array.copy(readonly=True)}, names))
+    declared = eval(f"({signature},)", {"__builtins__": {}, "const": lambda array: array.copy(readonly=True)}, names)
+    return tuple(types.Tuple(one) if isinstance(one, tuple) else one for one in declared)
 
 
 def _tell(one: Loop, wait: bool) -> None:

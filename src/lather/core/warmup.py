@@ -1,148 +1,128 @@
-"""Compile the fast loops once, so that the first stroke does not wait. Numba keeps them beside the code."""
+"""All fast loops compiled once after an installation, in the order in which a hand can reach them.
+
+`python -m lather.core.warmup [MODULE …]` is that as a process of its own: it writes a line for each loop that is there,
+and reads names of loops that somebody waits for, which then come first. Numba keeps what was compiled; later starts do
+nothing.
+"""
 
 import hashlib
+import importlib
 import os
 import platform
+import queue
 import sys
-from collections.abc import Callable
+import threading
+from collections.abc import Iterator
+from contextlib import suppress
+from importlib.metadata import version
 from pathlib import Path
 
-import numba
-import numpy as np
+from lather.core import loops
+from lather.core.loops import Loop
+from lather.core.threads import give_way
 
-from lather import __version__
+ORDER = (
+    "levels", "colour.screen", "colour.profiles",  # the first picture
+    "brush.stroke", "stages.patches.order", "stages.patches.patch", "stages.mend.boundary", "stages.mend.membrane",
+    "stages.mend.heal", "colour.lab", "colour.srgb",  # the first dab
+    "find.lines.ridges", "find.boosted_trees", "find.spots.spots", "find.spots.patch_net", "find.spots.blob_fit",
+    "stages.mend.drag", "stages.split.bands", "stages.split.area", "stages.split.mix",
+    "stages.light.exposure", "stages.even.around", "stages.adjust.lightness", "stages.adjust.pixels",
+    "stages.colour.calm", "stages.shape.grid", "stages.shape.moves", "stages.shape.guard", "stages.shape.field",
+    "stages.shape.resample", "stages.patches.grain_noise", "stages.grain.missing", "deliver.export",
+    "practice.flaws.tube",
+)
+"""Modules of the core that hold loops."""
+FIRST = 3
+"""So many of them the window needs for its first picture, and compiles itself."""
+SAID = "ready"
 
-_STEPS = 8
+
+def all_loops(modules: tuple[str, ...] = ORDER) -> list[Loop]:
+    """Those that can be called, in order."""
+    found: dict[int, Loop] = {}
+    for name in modules:
+        module = importlib.import_module(f"lather.core.{name}")
+        own = (one for one in vars(module).values() if isinstance(one, Loop) and one.signatures)
+        found |= {id(one): one for one in own if one.__module__ == module.__name__}
+    return list(found.values())
 
 
 def _mark() -> Path:
-    """There once all loops of this version were compiled on this machine, for the code where it lies."""
-    code = Path(__file__).parents[1]
-    key = f"{__version__} {numba.__version__} {platform.machine()} {code}"
+    """There once all loops were compiled on this machine, for the code as it is now and where it lies."""
+    core = Path(__file__).parent
+    files = [core / f"{name.replace('.', '/')}.py" for name in ORDER]
+    told = [f"{file} {file.stat().st_mtime_ns} {file.stat().st_size}" for file in files]
+    key = "\n".join([version("numba"), version("numpy"), platform.machine(), platform.node(), *told])
     cache = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
     return cache / "lather" / f"compiled-{hashlib.blake2b(key.encode(), digest_size=8).hexdigest()}"
 
 
 def is_warm() -> bool:
-    """False at the first start after an installation: then the loops are compiled, which takes a few minutes."""
+    """False at the first start after an installation: then the loops are compiled, which takes about a minute."""
     return _mark().is_file()
 
 
-def _keep_mark() -> None:
+def keep_mark() -> None:
+    """Remember that all are there."""
     try:
         _mark().parent.mkdir(parents=True, exist_ok=True)
         _mark().touch()
     except OSError:
-        pass  # then it is said once more at the next start
+        pass  # then it is looked at once more at the next start
 
 
-def _spotted_skin(rng) -> np.ndarray:
-    """300×300 px in the colour of skin with a few spots, 0-1: the finders have something to measure."""
-    values = np.array([0.8, 0.6, 0.5]) + rng.normal(0, 0.01, (300, 300, 3))
-    y, x = np.mgrid[:300, :300]
-    for _ in range(30):
-        at, size = rng.uniform(20, 280, 2), rng.uniform(2, 6)
-        values -= 0.2 * np.exp(-((x - at[0]) ** 2 + (y - at[1]) ** 2) / (2 * size * size))[..., None]
-    return np.clip(values, 0, 0.999)
-
-
-def run(tell: Callable[[float], None] = lambda share: None) -> None:
-    """Run each compiled loop on a tiny picture, with the types that real work uses. tell(share done)."""
-    done = iter(range(1, _STEPS + 1))
-
-    def step() -> None:
-        tell(next(done, _STEPS) / _STEPS)
-
-    _run(step)
-    _keep_mark()
-    tell(1.0)
+def run(modules: tuple[str, ...] = ORDER) -> None:
+    """Compile all loops here and now, or load what was compiled before."""
+    for one in all_loops(modules):
+        one.get_ready()
+    if modules == ORDER:
+        keep_mark()
 
 
 def get_ready() -> None:
-    """At the first start after an installation: all loops are compiled now, and whoever sits there is told."""
-    if sys.stderr.isatty() and not is_warm():
-        print("lather: compiling the fast loops, once after an installation; a few minutes.", file=sys.stderr)
+    """Before several processes begin to work: what they would all compile is compiled once."""
+    if not is_warm():
+        tell_on_terminal()
         run()
 
 
-def _run(step: Callable[[], None]) -> None:
-    from dataclasses import replace
+def tell_on_terminal() -> None:
+    """Whoever sits at a terminal hears why the first command after an installation takes longer."""
+    if sys.stderr.isatty() and not loops.waiting:
+        said: list[Loop] = []
 
-    from lather.core.colour import profiles
-    from lather.core.deliver.export import to_codes
-    from lather.core.engine.engine import Engine
-    from lather.core.engine.live import LiveStroke
-    from lather.core.engine.photo import Photo
-    from lather.core.find.finder import find_all
-    from lather.core.find.spots import patch_net
-    from lather.core.imageio.picture import Picture
-    from lather.core.job.commands import AddEdits, AddLayer
-    from lather.core.job.grain_model import GrainModel
-    from lather.core.job.model import Layer, freeze_points, new_id, new_job
-    from lather.core.practice.flaws.tube import distance_to_path
-    from lather.core.stages.grain.kind import grain_settings
-    from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source
-    from lather.core.stages.mend.solve import solve_stroke
-    from lather.core.stages.patches.patch import Patch
-    from lather.core.stages.registry import make_kinds
-    from lather.core.types import Rect
+        def tell(one: Loop, wait: bool) -> None:
+            if wait and not said:
+                print("lather: compiling the fast loops, once after an installation.", file=sys.stderr)
+            said.append(one)
 
-    rng = np.random.default_rng(1)
-    for dtype, top in ((np.uint8, 256), (np.uint16, 65536)):
-        picture = Picture((top * _spotted_skin(rng)).astype(dtype))
-        photo = Photo(picture, b"", "warm-up")
-        engine, job = Engine(photo, make_kinds()), new_job(photo.source)
-        layer_id = job.stage("mend").layers[0].id
-        for size in (20.0, 110.0):
-            stroke = dab_stroke(150, 150, size)
-            stroke = with_source(stroke, source_candidates(engine, job, layer_id, stroke)) or stroke
-            if stroke.offset:
-                job = AddEdits("mend", layer_id, (stroke,)).apply(job)
-                engine.pixels(job, Rect(100, 100, 200, 200))
-                engine.pixels(job, Rect(50, 50, 100, 100), 1)
-        step()
-        for stage_id, tool, settings in (
-            ("split", "mix", {"band": "tone"}), ("split", "veil", {"band": "veil"}),
-            ("grain", "grain", grain_settings(GrainModel(((0.5, 1.0),), 0.6, 0.3))), ("shape", "push", {}),
-        ):
-            edit = replace(stroke, id=new_id(), tool=tool, offset=None)
-            if stage_id == "shape":
-                edit = replace(edit, points=freeze_points([(140, 150, 1, 0), (160, 150, 1, 0.1)]))
-            layer = Layer(new_id(), tool, stage_id, edits=(edit,), settings=settings)
-            job = AddLayer(stage_id, layer, 0).apply(job)
-        for stage_id, kind, settings in (
-            ("colour", "calm", {"toward": (60.0, 10.0, 20.0), "width_px": 4.0}), ("finish", "tone", {"contrast": 0.1}),
-        ):
-            layer = Layer(new_id(), kind, kind, settings=settings | {"everywhere": True})
-            job = AddLayer(stage_id, layer, 0).apply(job)
-        engine.pixels(job, Rect(100, 100, 200, 200))
-        step()
-        masking = LiveStroke(engine, job, "colour", job.stage("colour").layers[0].id, replace(edit, tool="mask"))
-        masking.extend(edit.points)
-        masking.pixels(Rect(100, 100, 200, 200))
-        warp = engine.warp(job)
-        warp.to_above(warp.to_below(np.array([[120.0, 130.0]])))
-        pushing = LiveStroke(engine, job, "shape", job.stage("shape").layers[0].id, replace(edit, id=new_id()))
-        pushing.extend(edit.points)
-        pushing.pixels(Rect(100, 100, 200, 200))
-        live = LiveStroke(engine, job, "mend", layer_id, replace(stroke, tool="carry", offset=(30, 30)))
-        live.extend(np.array([[100, 100, 1, 0], [120, 110, 1, 0.1]], np.float32))
-        live.pixels(Rect(90, 90, 150, 150))
-        live.pixels(Rect(45, 45, 75, 75), 1)
-        patch = Patch([(Rect(0, 0, 2, 2), np.zeros((2, 2, 3), np.int16))], photo.bounds)
-        Patch.from_png_pieces(patch.to_png_pieces(), photo.bounds)
-        step()
-    find_all(photo)
-    step()
-    layer = np.zeros((40, 40, 4), np.float32), np.ones((40, 40), np.float32)
-    patch_net.patches([layer], np.array([(20.0, 20.0, 6.0)]))
-    drag = replace(stroke, tool="drag", offset=None)
-    solve_stroke(drag, read=lambda rect: photo.read(rect), original=lambda rect: photo.read(rect), bounds=photo.bounds)
-    distance_to_path(np.array([[1.0, 1.0], [9.0, 9.0]]), Rect(0, 0, 12, 12), 3.0)
-    values = rng.random((16, 16, 3), np.float32)
-    to_codes(values, 8)
-    profiles.apply_display_lut(values, np.zeros((33, 33, 33, 3), np.float32))
+        loops.waiting.append(tell)
+
+
+def _wanted_first(left: dict[str, Loop], asked: "queue.SimpleQueue[str]") -> Iterator[tuple[str, Loop]]:
+    """The loops in order; those that somebody asks for come next."""
+    while left:
+        name = next(iter(left))
+        with suppress(queue.Empty):
+            while True:
+                name = asked.get_nowait()
+        if name in left:
+            yield name, left.pop(name)
+
+
+def _as_process(modules: tuple[str, ...]) -> None:
+    """Lines `ready NAME DONE OF`, one for each loop; what comes in on standard input are names that are wanted."""
+    give_way()
+    asked: queue.SimpleQueue[str] = queue.SimpleQueue()
+    threading.Thread(target=lambda: [asked.put(line.strip()) for line in sys.stdin], daemon=True).start()
+    every = all_loops(modules)
+    for number, (name, one) in enumerate(_wanted_first({one.name: one for one in every}, asked), 1):
+        one.get_ready()
+        print(SAID, name, number, len(every), flush=True)
+    if modules == ORDER:
+        keep_mark()
 
 
 if __name__ == "__main__":
-    run()
+    _as_process(tuple(sys.argv[1:]) or ORDER)

@@ -1,6 +1,7 @@
 """Starts the window."""
 
 import atexit
+import logging
 import os
 import signal
 import sys
@@ -12,12 +13,14 @@ from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
 from lather import interrupt
+from lather.core import log
 from lather.desktop.canvas import pointer
 from lather.desktop.compiling import Compiling
 from lather.desktop.settings.applied import SCALE, SCALED_BY_SETTING, apply, apply_scale
 from lather.desktop.theme import icons
 from lather.desktop.theme.style import font, load_fonts
 
+_log = logging.getLogger(__name__)
 _application: QApplication | None = None  # Qt needs it to be held as long as a window lives
 
 
@@ -70,7 +73,8 @@ def run(path: str | Path | None = None, *, demo: bool = False) -> int:
         QTimer.singleShot(0, window.open_demo)
     elif path is not None:
         QTimer.singleShot(0, lambda: window.open_path(path))
-    Compiling(window).start()
+    compiling = Compiling(window)
+    compiling.start()
     unsaved: list[str] = []
     for number in (signal.SIGINT, signal.SIGTERM):
         # not at once: it may come in the middle of opening or closing something
@@ -80,6 +84,7 @@ def run(path: str | Path | None = None, *, demo: bool = False) -> int:
     ticks.timeout.connect(lambda: None)
     sys.excepthook = lambda kind, error, trace: _report(window, kind, error, trace)
     code = app.exec()
+    compiling.stop()
     if window.again is not None:
         _start_again(window.again)
     if code == interrupt.EXIT_CODE:  # threads that still work are not waited for
@@ -109,6 +114,7 @@ def _stop(app: QApplication, window, unsaved: list) -> None:
 
 
 def _report(window, kind, error, trace) -> None:
-    """An error nobody expected: said in the window, printed in full, and the program goes on."""
+    """An error nobody expected: said in the window, printed and logged in full, and the program goes on."""
     sys.__excepthook__(kind, error, trace)
-    window.warn(f"Something went wrong ({error}); your work is kept. Save the job and start again.")
+    window.warn(log.unexpected(
+        _log, error, f"Something went wrong ({error}); your work is kept. Save the job and start again."))

@@ -1,5 +1,6 @@
 """Work beside the window: one way to start it, to hear how far it is, to stop it, and one way back to the window."""
 
+import logging
 import threading
 from collections.abc import Callable
 from contextlib import suppress
@@ -7,8 +8,10 @@ from dataclasses import dataclass, field
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from lather.core import log
 from lather.core.errors import LatherError
 
+_log = logging.getLogger(__name__)
 _JOIN_S = 20.0
 Failed = Callable[[str], None]
 
@@ -77,9 +80,10 @@ class Background(QObject):
         try:
             what = work(task)
         except LatherError as error:
-            hear, what = failed, error.message
+            hear, what = failed, log.expected(_log, error)
         except Exception as error:
-            hear, what = failed, f"This could not be worked out ({error}); your work is as it was."
+            hear = failed
+            what = log.unexpected(_log, error, f"This could not be worked out ({error}); your work is as it was.")
         self.hand_over(lambda: self._end(task, lambda: hear(what)))
 
     def hand_over(self, call: Callable[[], None]) -> None:

@@ -6,16 +6,16 @@ does not depend on pointer speed.
 """
 
 import numpy as np
-from numba import njit
 
 from lather.core.brush.values import BUILD_UP_TOUCHES_PER_S, LEAST_PRESSURE_SHARE, TOUCH_SPACING, Brush
+from lather.core.loops import loop
 from lather.core.types import EMPTY, Rect
 
 # Walker state: x, y, pressure, seconds of the last point; distance since the last touch; time since; started.
 _STATE_SIZE = 7
 
 
-@njit(cache=True, nogil=True)
+@loop("f8, f8, f8")
 def profile(r, radius, edge):
     """Touch profile f at distance r (px): 1 inside the edge radius, smooth to 0 at `radius`."""
     inner = radius * (1.0 - edge)
@@ -28,7 +28,17 @@ def profile(r, radius, edge):
     return t * t * (3.0 - 2.0 * t)
 
 
-@njit(cache=True, nogil=True)
+@loop()
+def _doubled(rows):  # pragma: no cover - compiled
+    """The same rows in an array of twice the length."""
+    out = np.empty((2 * rows.shape[0], rows.shape[1]), np.float64)
+    for n in range(rows.shape[0]):
+        for k in range(rows.shape[1]):
+            out[n, k] = rows[n, k]
+    return out
+
+
+@loop("f8[:, ::1], f8[::1], f8, f8, f8, b1, b1, b1, b1, f8, f8, f8")
 def _walk(points, state, size, ceiling, flow, build_up, p_size, p_ceiling, p_flow, spacing_share, rate, least):
     """Walk along points, giving touches (x, y, radius, flow, ceiling); `state` carries over between calls."""
     out = np.empty((64, 5), np.float64)
@@ -62,9 +72,7 @@ def _walk(points, state, size, ceiling, flow, build_up, p_size, p_ceiling, p_flo
             py = y0 + (y - y0) * share
             pp = max(least, p0 + (p - p0) * share)
             if n == out.shape[0]:
-                bigger = np.empty((2 * n, 5), np.float64)
-                bigger[:n] = out
-                out = bigger
+                out = _doubled(out)
             out[n, 0] = px
             out[n, 1] = py
             out[n, 2] = 0.5 * size * (pp if p_size else 1.0)
@@ -76,9 +84,7 @@ def _walk(points, state, size, ceiling, flow, build_up, p_size, p_ceiling, p_flo
             while state[5] * rate >= 1.0 - 1e-9:
                 state[5] -= 1.0 / rate
                 if n == out.shape[0]:
-                    bigger = np.empty((2 * n, 5), np.float64)
-                    bigger[:n] = out
-                    out = bigger
+                    out = _doubled(out)
                 pp = max(least, p)
                 out[n, 0] = x
                 out[n, 1] = y
@@ -116,7 +122,7 @@ class TouchWalker:
         )
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, ::1], i8, i8, f8[:, ::1], f8", fastmath=True)
 def stamp(coverage, origin_x, origin_y, touches, edge):
     """Lay touches (m, 5) onto coverage (h, w) float32 whose top-left pixel is (origin_x, origin_y)."""
     height, width = coverage.shape

@@ -1,9 +1,9 @@
 """CIE L*a*b* under D50 (CIE 15:2018) and CIEDE2000 (Sharma, Wu and Dalal 2005)."""
 
 import numpy as np
-from numba import njit
 
 from lather.core.colour import srgb
+from lather.core.loops import loop
 
 # sRGB primaries adapted to D50 with the Bradford transform, as in the ICC's sRGB profile.
 RGB_TO_XYZ_D50 = np.array(
@@ -41,7 +41,7 @@ def srgb_lightness(encoded: np.ndarray) -> np.ndarray:
     return out
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, ::1], f4[::1], f4[::1], f4[::1], f4[::1]", fastmath=True)
 def _lightness(pixels, linear, lightness, weights, out):  # pragma: no cover - compiled
     one, steps = np.float32(1), np.float32(_STEPS)
     for n in range(out.size):
@@ -67,7 +67,7 @@ def srgb_to_lab_by_tables(encoded: np.ndarray) -> np.ndarray:
     return out
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, ::1], f4[::1], f4[::1], f4[:, ::1], f4[:, ::1]", fastmath=True)
 def _lab_by_tables(pixels, linear, root, weights, out):  # pragma: no cover - compiled
     one, steps = np.float32(1), np.float32(_STEPS)
     for n in range(pixels.shape[0]):

@@ -7,10 +7,10 @@ import re
 
 import imagecodecs
 import numpy as np
-from numba import njit
 from PIL import ImageCms
 
 from lather.core.colour import lab, srgb
+from lather.core.loops import loop
 
 _LUT_SIZE = 33
 _D50_XY = (0.3457, 0.3585)
@@ -143,7 +143,7 @@ def grey_to_rgb(codes: np.ndarray, source: bytes | None) -> np.ndarray:
     return np.repeat(codes[..., None], 3, -1)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("const(f4[:, :, ::1]), f4[:, :, :, ::1], f4[:, :, ::1]", fastmath=True)
 def _apply_lut(values, lut, out):  # pragma: no cover - compiled
     size = lut.shape[0]
     for y in range(values.shape[0]):

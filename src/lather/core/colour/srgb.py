@@ -1,7 +1,8 @@
 """sRGB transfer function (IEC 61966-2-1)."""
 
 import numpy as np
-from numba import njit
+
+from lather.core.loops import loop
 
 _KNEE = 0.04045
 _STEPS = 4096  # of the table between which decoding interpolates: off by 1e-7 at the most, float32 rounding with it
@@ -23,7 +24,7 @@ def decode(encoded: np.ndarray) -> np.ndarray:
     return out
 
 
-@njit(cache=True, nogil=True)
+@loop("const(f4[::1]), f8[::1], f4[::1]")
 def _decode(values, table, out):  # pragma: no cover - compiled
     for n in range(values.size):
         v = np.float64(values[n])

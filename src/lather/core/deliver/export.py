@@ -5,7 +5,6 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
-from numba import njit
 
 from lather.core.colour import profiles
 from lather.core.deliver.scale import scale_in_linear_light
@@ -15,6 +14,7 @@ from lather.core.errors import Cancelled, RequestError
 from lather.core.imageio.metadata import MetadataChoice, select_exif
 from lather.core.imageio.write import DEPTHS, format_for, write_picture
 from lather.core.job.model import Job
+from lather.core.loops import loop
 from lather.core.memory import give_back_memory
 from lather.core.types import TILE, EncodedRGB, Rect
 
@@ -55,7 +55,7 @@ class Output:
         return profiles.srgb_profile() if self.to_srgb and not profiles.is_srgb(own) else own
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, :, ::1], i8, u1[:, :, ::1]", fastmath=True)
 def _dither(values, y0, out):  # pragma: no cover - compiled
     """Round to 8 bits with position-seeded noise under half a step: a value that is whole stays as it is."""
     for y in range(values.shape[0]):

@@ -1,12 +1,14 @@
 """Several outputs of one job delivered: rendered once, each scaled, sharpened, written, and read back from the disk."""
 
 import hashlib
+import logging
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
+from lather.core import log
 from lather.core.colour import paper, profiles
 from lather.core.deliver.export import Output, finished, render, strips, to_codes
 from lather.core.deliver.open_raster import write_open_raster
@@ -23,6 +25,7 @@ from lather.core.record.entries import DeliveryNote
 from lather.core.record.logbook import now
 from lather.core.session import Session
 
+_log = logging.getLogger(__name__)
 _MOST_HELD_PX = 60_000_000  # of the rendered picture between outputs; a larger one is rendered for each
 RENDERING, WRITING, READING, DONE, FAILED = "rendering", "writing", "reading back", "done", "failed"
 
@@ -96,8 +99,9 @@ def deliver(
         except Cancelled:
             break
         except LatherError as error:
-            done.append(Delivery(spec, path, FAILED, why=error.message))
-        except MemoryError:
+            done.append(Delivery(spec, path, FAILED, why=log.expected(_log, error)))
+        except MemoryError as error:
+            _log.warning("An output needs more memory than is free", exc_info=error)
             done.append(Delivery(spec, path, FAILED, why="Not enough memory for this output; close other programs or "
                                                          "deliver it smaller."))
         if progress and not progress(done[-1]):

@@ -4,14 +4,18 @@ What a tile is known by is worked out here too, not in the window's thread: with
 takes as long as many frames.
 """
 
+import logging
 import os
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 
+from lather.core import log
 from lather.core.engine.engine import BEFORE, Engine
 from lather.core.job.model import Job
+
+_log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True)
@@ -61,11 +65,11 @@ class Scheduler:
 
     `deliver(response)` is called in a worker thread; tiles whose key `have(key)` holds true for come without pixels. A
     new request on a channel takes the place of the old one: tiles of the old one that were not begun are never made.
-    `fail(error)` hears of a broken tile.
+    `fail(sentence)` hears of a broken tile.
     """
 
     def __init__(
-        self, engine: Engine, deliver: Callable[[TileResponse], None], fail: Callable[[Exception], None],
+        self, engine: Engine, deliver: Callable[[TileResponse], None], fail: Callable[[str], None],
         *, have: Callable[[tuple], bool] = lambda key: False, workers: int | None = None,
     ):
         self._engine, self._deliver, self._fail, self._have = engine, deliver, fail, have
@@ -120,8 +124,9 @@ class Scheduler:
                 self._busy += 1
             try:
                 self._make(*found)
-            except Exception as error:  # reported once; the worker goes on
-                self._fail(error)
+            except Exception as error:  # told; the worker goes on
+                self._fail(log.unexpected(_log, error, f"Part of the picture could not be computed ({error}); the job "
+                                          "is unchanged."))
             finally:
                 with self._condition:
                     self._busy -= 1

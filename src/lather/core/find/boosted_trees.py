@@ -5,12 +5,13 @@ from functools import cache
 from pathlib import Path
 
 import numpy as np
-from numba import njit
+
+from lather.core.loops import loop
 
 FOLDER = Path(__file__).parents[1] / "data" / "find"
 
 
-@njit(cache=True, nogil=True)
+@loop("f8[:, ::1], i2[::1], f4[::1], i4[::1], i4[::1], f4[::1], i4[::1], i1[::1], f8[:, ::1]")
 def _walk(features, feature, threshold, left, right, value, roots, classes, scores):  # pragma: no cover - compiled
     """Add every tree's leaf to the score of its class; a node without a feature (-1) is a leaf."""
     for n in range(features.shape[0]):

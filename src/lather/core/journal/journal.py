@@ -8,6 +8,7 @@ undo list, so playing them twice does no harm. A journal is locked as long as it
 import base64
 import fcntl
 import json
+import logging
 import os
 import secrets
 import threading
@@ -25,6 +26,7 @@ from lather.core.job.model import Job
 from lather.core.job.stroke_arrays import points_from_npy, points_to_npy
 from lather.core.state import state_folder
 
+_log = logging.getLogger(__name__)
 _TRY_AGAIN_S = 5.0
 
 
@@ -116,6 +118,8 @@ class Journal:
             else:
                 self._write_lines(b"".join(self._waiting))
         except OSError as error:
+            if not self.problem:  # it is tried again every few seconds
+                _log.warning("The journal cannot be written", exc_info=error)
             self.problem = error.strerror or str(error)
         else:
             self._waiting, self._anew, self.problem = [], False, ""

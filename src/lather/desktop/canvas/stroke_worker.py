@@ -1,5 +1,6 @@
 """Strokes are computed in a thread of their own: the window only draws what comes back."""
 
+import logging
 import threading
 from collections import deque
 from collections.abc import Callable
@@ -8,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from lather.core import log
 from lather.core.engine.engine import Engine
 from lather.core.engine.live import LiveStroke
 from lather.core.errors import LatherError
@@ -15,6 +17,7 @@ from lather.core.job.model import Job, Stroke
 from lather.core.types import Rect
 from lather.desktop.canvas.display import DisplayConverter
 
+_log = logging.getLogger(__name__)
 _SETTLE_AFTER_S = 0.012  # with no pen event for so long, the stroke as a whole is solved again
 
 
@@ -107,10 +110,11 @@ class StrokeWorker(QObject):
                 task()
             except LatherError as error:
                 self._live = None
-                self.finished.emit(None, 0.0, error.message)
+                self.finished.emit(None, 0.0, log.expected(_log, error))
             except Exception as error:  # the pen must go on working whatever happened to one stroke
                 self._live = None
-                self.finished.emit(None, 0.0, f"This stroke could not be computed ({error}); the job is unchanged.")
+                self.finished.emit(None, 0.0, log.unexpected(
+                    _log, error, f"This stroke could not be computed ({error}); the job is unchanged."))
 
     def _begin(self, job: Job, stage_id: str, layer_id: str, stroke: Stroke) -> None:
         self._live = LiveStroke(self._engine, job, stage_id, layer_id, stroke)

@@ -54,7 +54,7 @@ class TileStore(QObject):
         self._stage_id: str | None = None
         self._delivered.connect(self._take)
         self._scheduler = Scheduler(
-            engine, self._convert, lambda error: self.failed.emit(str(error)), have=self._tiles.__contains__
+            engine, self._convert, self.failed.emit, have=self._tiles.__contains__
         )
 
     def close(self) -> None:

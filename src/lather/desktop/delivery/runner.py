@@ -1,10 +1,12 @@
 """Delivering beside the window: outputs, gauges for the record, sheet and report; what is told on the way."""
 
+import logging
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from lather.core import log
 from lather.core.deliver.report import make_report, report_html, report_print_html, sheet_html
 from lather.core.deliver.run import DONE, Delivery, deliver
 from lather.core.errors import Cancelled, LatherError
@@ -19,6 +21,8 @@ from lather.desktop.background import Background, Task
 from lather.desktop.delivery import paper
 from lather.desktop.logbook.records import Records
 from lather.desktop.opening.open_job import OpenJob
+
+_log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True)
@@ -101,7 +105,7 @@ class Runner(QObject):
         except Cancelled:
             return
         except LatherError as error:
-            why = error.message
+            why = log.expected(_log, error)
             self.background.hand_over(lambda: self.page_told.emit(which, None, why))
 
     def close(self) -> None:

@@ -1,8 +1,11 @@
 """Brush cards: a menu of named brushes; the two used last are one key apart."""
 
+import logging
+
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QInputDialog, QMenu, QPushButton
 
+from lather.core import log
 from lather.core.brush.cards import BrushCard, read_cards, shipped_cards, write_cards
 from lather.core.errors import SaveError
 from lather.core.tools.registry import TOOLS
@@ -10,6 +13,8 @@ from lather.desktop.input.brush_state import BrushState
 from lather.desktop.input.keys import settings_folder
 from lather.desktop.texts import tr
 from lather.desktop.window.header import shortened
+
+_log = logging.getLogger(__name__)
 
 
 class CardsButton(QPushButton):
@@ -83,4 +88,4 @@ class CardsButton(QPushButton):
         try:
             write_cards(self._path, self.cards)
         except SaveError as error:
-            self.failed.emit(error.message)
+            self.failed.emit(log.expected(_log, error))

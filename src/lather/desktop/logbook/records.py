@@ -1,15 +1,19 @@
 """The logbook as the window uses it: written beside the window, in order; where it cannot be, that is said once."""
 
+import logging
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from lather.core import log
 from lather.core.errors import LatherError
 from lather.core.plan.minutes import Speeds, shipped_speeds
 from lather.core.record.entries import LogEntry
 from lather.core.record.logbook import Logbook
 from lather.core.record.own_speed import own_speeds
+
+_log = logging.getLogger(__name__)
 
 
 class Records(QObject):
@@ -26,7 +30,7 @@ class Records(QObject):
         try:
             self.book = Logbook()
         except LatherError as error:
-            self.why = error.message
+            self.why = log.expected(_log, error)
 
     def write(self, change: Callable[[Logbook], None]) -> Future | None:
         """Make a change as soon as those before it are made; None where there is no logbook."""
@@ -40,7 +44,7 @@ class Records(QObject):
             change(self.book)
             return True
         except LatherError as error:
-            self._tell(error.message)
+            self._tell(log.expected(_log, error))
             return False
 
     def _tell(self, text: str) -> None:
@@ -62,7 +66,7 @@ class Records(QObject):
             self.wait()
             return self.book.seconds(job_id) if self.book is not None else {}
         except LatherError as error:
-            self._tell(error.message)
+            self._tell(log.expected(_log, error))
             return {}
 
     def speeds(self) -> Speeds:

@@ -1,5 +1,6 @@
 """Photos that take a while to read: raw files are developed as the person wants, beside the window."""
 
+import logging
 from collections.abc import Callable
 from pathlib import Path
 
@@ -9,6 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QImage, QPixmap
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
+from lather.core import log
 from lather.core.colour import profiles
 from lather.core.errors import LatherError
 from lather.core.imageio.development import EXPOSURE, KELVIN, TINT, Development
@@ -25,6 +27,8 @@ from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 from lather.desktop.widgets.value_slider import ValueSlider
 from lather.desktop.window.host import Host
+
+_log = logging.getLogger(__name__)
 
 ENDINGS_SHOWN = " ".join(f"*{ending} *{ending.upper()}" if ending in ENDINGS else f"*{ending}"
                          for ending in (*FORMATS, *ENDINGS))
@@ -67,7 +71,7 @@ def ask_development(window: Host, path: Path, chosen: Callable[[Development], No
         data = read_bytes(path)
         measured = light_of(data, path.name)
     except LatherError as error:
-        window.warn(error.message)
+        window.warn(log.expected(_log, error))
         return False
     dialog = DevelopDialog(window, path.name, data, measured, start or Development())
     dialog.accepted.connect(lambda: chosen(dialog.development))

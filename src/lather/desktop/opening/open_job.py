@@ -1,10 +1,12 @@
 """The open job as the window sees it: every change goes through here, is journalled, and can be undone."""
 
+import logging
 from collections.abc import Callable, Mapping
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from lather.core import log
 from lather.core.deliver.proof_sheet import read_answer, take_answer
 from lather.core.errors import ChangedOnDisk, LatherError, SaveError
 from lather.core.job.archive import save_job
@@ -18,6 +20,8 @@ from lather.core.session import Session
 from lather.core.stages.info import StageInfo
 from lather.core.stages.registry import is_computed, stage_info
 from lather.desktop.background import Background
+
+_log = logging.getLogger(__name__)
 
 
 def as_it_is(session: Session | None) -> Session | None:
@@ -231,9 +235,11 @@ class OpenJob(QObject):
                 patches = self.session.stored_patches(snapshot["job"])
                 return save_job(path, patches=patches, replaces=replaces, **snapshot)
             except LatherError as error:
+                log.expected(_log, error)
                 return error
             except Exception as error:
-                return SaveError(f"The job could not be saved ({error}); try another folder.")
+                return SaveError(log.unexpected(
+                    _log, error, f"The job could not be saved ({error}); try another folder."))
 
         self._background.run("save", work, lambda done: self._after_save(path, snapshot["job"], done),
                              failed=lambda text: self._after_save(path, snapshot["job"], SaveError(text)))

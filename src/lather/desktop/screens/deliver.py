@@ -1,5 +1,6 @@
 """Deliver: the outputs of the job sheet, each written, read back and compared; sheet, report and proof sheet beside."""
 
+import logging
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
@@ -17,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from lather.core import log
 from lather.core.deliver.names import file_name, numbered
 from lather.core.deliver.presets import keep_preset, presets, presets_file
 from lather.core.deliver.proof_sheet import outbox, write_proof_sheet
@@ -45,6 +47,7 @@ from lather.desktop.widgets.frames import filled, scrolled
 from lather.desktop.window.message_line import MessageLine
 from lather.desktop.window.questions import ask
 
+_log = logging.getLogger(__name__)
 _PROOF_PX = 430
 _CAUTIONS = {
     "identity-true": "A photo for an identity document must not be retouched.",
@@ -267,7 +270,7 @@ class DeliverScreen(QWidget):
             keep_preset(presets_file(), name, self.specs)
             self.message.emit(f"Kept as “{name.strip()}”.")
         except LatherError as error:
-            self.message.emit(error.message)
+            self.message.emit(log.expected(_log, error))
         self._show_presets()
 
     def _keep_pattern(self, pattern: str) -> None:

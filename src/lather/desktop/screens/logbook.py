@@ -1,5 +1,6 @@
 """Logbook: jobs with their time, finds, gauges and earnings; charts that say where the time goes."""
 
+import logging
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -16,6 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from lather.core import log
 from lather.core.errors import LatherError
 from lather.core.imageio.atomic import write_atomically
 from lather.core.job.brief import clock_text
@@ -49,6 +51,7 @@ from lather.desktop.widgets.frames import Card
 from lather.desktop.widgets.switch import Switch
 from lather.desktop.window.message_line import MessageLine
 
+_log = logging.getLogger(__name__)
 _MONTHS = ("January", "February", "March", "April", "May", "June", "July", "August", "September", "October",
            "November", "December")
 _GAUGES = {"": "All gauges", "inside": "All inside", "near": "Near a limit", "over": "Over a limit"}
@@ -285,7 +288,7 @@ class LogbookScreen(QWidget):
         try:
             work()
         except LatherError as error:
-            self.messages.show_message(error.message, stays=True)
+            self.messages.show_message(log.expected(_log, error), stays=True)
             return
         if said:
             self.message.emit(said)

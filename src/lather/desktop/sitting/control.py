@@ -1,5 +1,6 @@
 """The sitting that is open: measured, carried and kept beside the window. It outlives the job on the desk."""
 
+import logging
 import zipfile
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -10,6 +11,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
+from lather.core import log
 from lather.core.colour import profiles
 from lather.core.errors import LatherError, RequestError
 from lather.core.job.commands import Command, DecideFind, RemoveEdits, Together
@@ -25,6 +27,7 @@ from lather.core.sitting.work import carried_to, measured, told_apart, with_fini
 from lather.desktop.background import Background
 from lather.desktop.opening.open_job import as_it_is
 
+_log = logging.getLogger(__name__)
 _SEEN_PX, _MOST_PICTURES = 1600, 8  # long side of a frame as it is shown; so many are held
 _THUMB_PX = 150
 _CROP_PX, _CROP_TIMES = 44, 4.0  # of a look: px shown, sizes of the mark around it
@@ -72,7 +75,7 @@ class SittingControl(QObject):
         try:
             sitting = open_sitting(paths)
         except LatherError as error:
-            self.message.emit(error.message)
+            self.message.emit(log.expected(_log, error))
             return False
         self._background.close(wait=False)  # nothing is heard any more of what was begun for another sitting
         self._background = Background(self)
@@ -122,7 +125,8 @@ class SittingControl(QObject):
                 try:
                     one, measures = measured(now, frame.name)
                 except LatherError as error:
-                    self._background.hand_over(lambda text=error.message: self.message.emit(text))
+                    why = log.expected(_log, error)
+                    self._background.hand_over(lambda text=why: self.message.emit(text))
                     continue
                 now = now.with_frame(replace(now.frame(frame.name), skin=one.skin))
                 if frame.person:
@@ -161,7 +165,7 @@ class SittingControl(QObject):
         try:
             self.sitting.save()
         except LatherError as error:
-            self.message.emit(error.message)
+            self.message.emit(log.expected(_log, error))
         self.changed.emit()
 
     # looking
@@ -252,7 +256,7 @@ class SittingControl(QObject):
                 except LatherError as error:
                     if not task.going_on:
                         raise
-                    failed.append(f"{name}: {error.message}")
+                    failed.append(f"{name}: {log.expected(_log, error)}")
                     continue
                 frame = made.frame(name)
                 self._background.hand_over(lambda frame=frame: self._carried(frame))

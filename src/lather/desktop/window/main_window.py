@@ -1,10 +1,12 @@
 """The one window: header, screens, messages. Assembly only."""
 
+import logging
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QStackedWidget, QVBoxLayout, QWidget
 
+from lather.core import log
 from lather.core.deliver.proof_sheet import is_answer
 from lather.core.errors import ChangedOnDisk, LatherError, RequestError
 from lather.core.gauges.pull_back import acting_layers
@@ -44,6 +46,7 @@ from lather.desktop.window.questions import ask, ask_conflict, ask_leftover
 from lather.desktop.window.rooms import SCREEN_KEYS, Rooms
 from lather.desktop.window.screens import Screens
 
+_log = logging.getLogger(__name__)
 _FREED_AFTER_MS = 1000
 _FILTER = f"Photos and jobs ({ENDINGS_SHOWN} *.lather)"
 _LEAST_SIZE = (1024, 680)
@@ -149,7 +152,7 @@ class MainWindow(Host):
         try:
             session = Session.open(path, brief=settings.new_brief())
         except LatherError as error:
-            self.warn(error.message)
+            self.warn(log.expected(_log, error))
             return False
         return self.take_opened(session, path)
 
@@ -172,7 +175,7 @@ class MainWindow(Host):
         try:
             session = recover(leftover)
         except LatherError as error:
-            self.warn(error.message)
+            self.warn(log.expected(_log, error))
             return False
         if not self.may_leave():
             leftover.release()
@@ -442,7 +445,7 @@ class MainWindow(Host):
                 raise RequestError("Open the job that this answer belongs to, then drop the answer again.")
             self.say(self.job.take_answer(path))
         except LatherError as error:
-            self.warn(error.message)
+            self.warn(log.expected(_log, error))
             return False
         return True
 

@@ -5,7 +5,8 @@ from functools import cached_property
 
 import cv2
 import numpy as np
-from numba import njit
+
+from lather.core.loops import loop
 
 
 @dataclass(frozen=True, eq=False)
@@ -46,7 +47,7 @@ def ridge_responses(values: np.ndarray, sigmas, ways: tuple[bool, ...]) -> list[
     return found
 
 
-@njit(nogil=True, inline="always")
+@loop(inline=True)
 def _half_turn(y, x):  # pragma: no cover - compiled
     """Half of arctan2(y, x), to a thousandth of a radian, in steps that a compiler runs for many pixels at a time."""
     ax, ay = abs(x), abs(y)
@@ -60,7 +61,7 @@ def _half_turn(y, x):  # pragma: no cover - compiled
     return np.float32(0.5) * r
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, ::1], f4, f4, f4[:, ::1], f4[:, ::1], f4[:, ::1]", fastmath=True)
 def _ridge_at(smooth, sign, sigma, best, angle, scale):  # pragma: no cover - compiled
     """Eigenvalues of the Hessian (3×3 Sobel) at one scale; where they beat `best`, they are kept.
 
@@ -88,7 +89,7 @@ def _ridge_at(smooth, sign, sigma, best, angle, scale):  # pragma: no cover - co
             own_best[x] = response if more else own_best[x]
 
 
-@njit(cache=True, nogil=True)
+@loop("f4[:, ::1], f4[:, ::1], const(f4[:, :]), u1[:, ::1]")
 def _thin(response, angle, low, out):  # pragma: no cover - compiled
     """Keep pixels that are the largest across their ridge."""
     height, width = response.shape
@@ -114,7 +115,7 @@ def _thin(response, angle, low, out):  # pragma: no cover - compiled
                 out[y, x] = 1
 
 
-@njit(cache=True, nogil=True)
+@loop()
 def _step(y, x, heading, crest, angle, response, used, reach, most_turn):  # pragma: no cover - compiled
     """The next crest pixel ahead within `reach`, or (-1, -1); gaps are crossed where the way goes on."""
     height, width = crest.shape
@@ -142,7 +143,7 @@ def _step(y, x, heading, crest, angle, response, used, reach, most_turn):  # pra
     return by, bx
 
 
-@njit(cache=True, nogil=True)
+@loop("i4[:, ::1], u1[:, ::1], f4[:, ::1], f4[:, ::1], u1[:, ::1], i8, f8, i4[:, ::1], i8[::1]")
 def _trace(seeds, crest, angle, response, used, reach, most_turn, paths, starts):  # pragma: no cover - compiled
     count, n = 0, 0
     back = np.empty((20000, 2), np.int32)

@@ -4,7 +4,9 @@ Compiled, as some thousand places of a photo are measured before most of them tu
 """
 
 import numpy as np
-from numba import njit
+
+from lather.core.loop_parts import kth_smallest, solve_three
+from lather.core.loops import loop
 
 LOCAL_FEATURES = (
     "log_size_mm",
@@ -56,7 +58,10 @@ _RINGS_AT = LOCAL_FEATURES.index("mean_at_0.2")
 ))
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(
+    "f4[:, :, ::1], f4[:, ::1], f8[:, ::1], f8[:, ::1], f8, b1, f8[:, ::1], f8[:, ::1], f8[:, :, ::1]",
+    fastmath=True,
+)
 def fit_blobs(values, bare, seeds, usual, per_mm, trusted, rows, features, rims):  # pragma: no cover - compiled
     """Measure `seeds` (n, 3: x, y, size in px) into rows (n, COLUMNS), features and rims (n, RIM_POINTS, 2).
 
@@ -75,11 +80,12 @@ def fit_blobs(values, bare, seeds, usual, per_mm, trusted, rows, features, rims)
         if rows[n, 2] > 0:
             rows[n, 0] += x0
             rows[n, 1] += y0
-            rims[n, :, 0] += x0
-            rims[n, :, 1] += y0
+            for k in range(rims.shape[1]):
+                rims[n, k, 0] += x0
+                rims[n, k, 1] += y0
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(fastmath=True)
 def _fit(part, skin, x, y, size, usual, per_mm, trusted, row, feature, rim):  # pragma: no cover - compiled
     height, width = skin.shape
     ring = np.zeros((height, width), np.bool_)
@@ -113,7 +119,7 @@ def _fit(part, skin, x, y, size, usual, per_mm, trusted, row, feature, rim):  # 
     feature[_LOG_SNR], feature[_SKIN_SHARE] = spread, share
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(fastmath=True)
 def _is_another(own, area, x, y, size):  # pragma: no cover - compiled
     cx, cy = 0.0, 0.0
     for j in range(own.shape[0]):
@@ -125,7 +131,7 @@ def _is_another(own, area, x, y, size):  # pragma: no cover - compiled
     return np.hypot(cx - x, cy - y) > _OFF * size or across < _SMALLER * size or across > _LARGER * size
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(fastmath=True)
 def _fill_disc(own, x, y, radius):  # pragma: no cover - compiled
     """Makes own a disc; returns its area. The part's rim stays free, as the shape is measured from its neighbours."""
     area = 0
@@ -139,7 +145,7 @@ def _fill_disc(own, x, y, radius):  # pragma: no cover - compiled
     return area
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(fastmath=True)
 def _off_the_plane(part, ring, x, y, size, off, around):  # pragma: no cover - compiled
     """part less a plane through its ring (three trimmed rounds); `around`: the ring's mean. Returns the ring's spread.
 
@@ -168,14 +174,14 @@ def _off_the_plane(part, ring, x, y, size, off, around):  # pragma: no cover - c
             around[c] = k[0, c] / max(m[0, 0], 1.0)
         for c in range(3):
             m[c, c] += 1e-6
-        fit = np.linalg.solve(m, k)
+        solve_three(m, k)
         total, used = 0.0, 0
         for j in range(height):
             for i in range(width):
                 u, v = (i + 0.5 - x) / size, (j + 0.5 - y) / size
                 kept = ring[j, i] and (turn == 0 or _length(off, j, i) < limit)
                 for c in range(CHANNELS):
-                    off[j, i, c] = part[j, i, c] - (fit[0, c] + fit[1, c] * u + fit[2, c] * v)
+                    off[j, i, c] = part[j, i, c] - (k[0, c] + k[1, c] * u + k[2, c] * v)
                 if kept:
                     total += _length(off, j, i)
                     used += 1
@@ -183,12 +189,12 @@ def _off_the_plane(part, ring, x, y, size, off, around):  # pragma: no cover - c
     return _ring_spread(off, ring)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(fastmath=True)
 def _length(off, j, i):  # pragma: no cover - compiled
     return np.sqrt(off[j, i, 0] ** 2 + off[j, i, 1] ** 2 + off[j, i, 2] ** 2)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(fastmath=True)
 def _ring_spread(off, ring):  # pragma: no cover - compiled
     total, n = 0.0, 0
     for j in range(1, ring.shape[0] - 1):
@@ -204,7 +210,7 @@ def _ring_spread(off, ring):  # pragma: no cover - compiled
     return np.sqrt(total / max(n, 1))
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(fastmath=True)
 def _signal(off, x, y, size, usual, least, signal):  # pragma: no cover - compiled
     """How far each pixel goes the way the core goes, 1 at the core's own height; False where nothing is there."""
     height, width = signal.shape
@@ -215,11 +221,14 @@ def _signal(off, x, y, size, usual, least, signal):  # pragma: no cover - compil
                 n += 1
                 for c in range(CHANNELS):
                     centre[c] += off[j, i, c]
-    centre /= max(n, 1)
+    for c in range(CHANNELS):
+        centre[c] /= max(n, 1)
     if np.sqrt(centre[0] ** 2 + centre[1] ** 2 + centre[2] ** 2) < least:
         return False
-    way = centre / usual**2
-    strength = (centre * way).sum()
+    way, strength = np.empty(CHANNELS), 0.0
+    for c in range(CHANNELS):
+        way[c] = centre[c] / usual[c] ** 2
+        strength += centre[c] * way[c]
     rough = np.empty((height, width), np.float32)
     for j in range(height):
         for i in range(width):
@@ -239,8 +248,7 @@ def _signal(off, x, y, size, usual, least, signal):  # pragma: no cover - compil
                 n += 1
     peak = np.float32(strength)
     if n > 3:
-        ordered = np.sort(near[:n])
-        peak = ordered[int(0.9 * (n - 1) + 0.5)]
+        peak = kth_smallest(near, n, int(0.9 * (n - 1) + 0.5))
     if peak <= 0:
         return False
     for j in range(height):
@@ -249,7 +257,7 @@ def _signal(off, x, y, size, usual, least, signal):  # pragma: no cover - compil
     return True
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(fastmath=True)
 def _blur(rough, side, out):  # pragma: no cover - compiled
     """Three-tap blur both ways: 1 in the middle, `side` beside it."""
     height, width = rough.shape
@@ -263,7 +271,7 @@ def _blur(rough, side, out):  # pragma: no cover - compiled
             out[j, i] = (side * (half[max(j - 1, 0), i] + half[min(j + 1, height - 1), i]) + half[j, i]) / total
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(fastmath=True)
 def _own_region(signal, skin, x, y, size, own):  # pragma: no cover - compiled
     """Pixels of the connected region above half height (above more of it where that runs on out of sight)."""
     height, width = signal.shape
@@ -275,7 +283,9 @@ def _own_region(signal, skin, x, y, size, own):  # pragma: no cover - compiled
                 best, start_j, start_i = signal[j, i], j, i
     queue = np.empty((height * width, 2), np.int32)
     for limit in (0.5, 0.65, 0.8):
-        own[:] = False
+        for j in range(height):
+            for i in range(width):
+                own[j, i] = False
         if not (signal[start_j, start_i] > limit and skin[start_j, start_i] > 0.3):
             return 0
         own[start_j, start_i] = True
@@ -299,7 +309,7 @@ def _own_region(signal, skin, x, y, size, own):  # pragma: no cover - compiled
     return 0
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(fastmath=True)
 def _shape(part, off, signal, ring, own, area, around, usual, disc, row, feature, rim):  # pragma: no cover - compiled
     """What the region and its surroundings look like; fills the row, all features but four, and the rim."""
     height, width = own.shape
@@ -339,8 +349,9 @@ def _shape(part, off, signal, ring, own, area, around, usual, disc, row, feature
                     inside[c] += part[j, i, c]
                     outside[c] += part[j, i, c] - off[j, i, c]
     row[0], row[1], row[2], row[3 + 2 * CHANNELS] = cx, cy, 2 * radius, disc
-    change = (inside - outside) / inner
+    change = np.empty(CHANNELS)
     for c in range(CHANNELS):
+        change[c] = (inside[c] - outside[c]) / inner
         row[3 + c], row[3 + CHANNELS + c] = inside[c] / inner, outside[c] / inner
         feature[_SURE_L + c] = change[c] / usual[c]
     feature[_D_L], feature[_D_A], feature[_D_B], feature[_D_PIGMENT] = change[0], change[1], change[2], change[3]
@@ -371,7 +382,7 @@ def _shape(part, off, signal, ring, own, area, around, usual, disc, row, feature
     _rim(own, cx, cy, rim)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(fastmath=True)
 def _rings(signal, cx, cy, radius, feature):  # pragma: no cover - compiled
     """Mean and spread of the signal in rings around the middle: how a flaw falls off, and how alike on all sides."""
     n = _RADII.shape[0]
@@ -392,7 +403,7 @@ def _rings(signal, cx, cy, radius, feature):  # pragma: no cover - compiled
             feature[_RINGS_AT + n + b] = np.sqrt(max(square[b] / count[b] - mean * mean, 0.0))
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(fastmath=True)
 def _rim(own, cx, cy, rim):  # pragma: no cover - compiled
     """Outline as seen from the middle: the last pixel of the region in each direction."""
     height, width = own.shape

@@ -9,10 +9,10 @@ from threading import Lock
 
 import cv2
 import numpy as np
-from numba import njit
 
 from lather.core.find import boosted_trees
 from lather.core.find.spots import blob_fit
+from lather.core.loops import loop
 
 SIDE = 28
 REACH = 2.0  # sizes of the blob from its middle to the patch's side
@@ -57,7 +57,7 @@ def patches(layers, places: np.ndarray) -> np.ndarray:
     return out
 
 
-@njit(cache=True, nogil=True)
+@loop("f4[:, :, ::1], f4[:, ::1], f8[:, ::1], f4[::1], f4[:, :, :, ::1]")
 def _sample(values, skin, places, unit, out):  # pragma: no cover - compiled
     height, width = skin.shape
     channels = values.shape[2]

@@ -4,7 +4,6 @@ from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
-from numba import njit
 from scipy.spatial import cKDTree
 
 from lather.core.colour.lab import delta_e2000
@@ -13,6 +12,7 @@ from lather.core.find.scene import FindScene
 from lather.core.find.spots import blob_fit, lip_colour, patch_net, proposals
 from lather.core.job.finds import Find
 from lather.core.kinds.registry import KEEPERS
+from lather.core.loops import loop
 from lather.core.threads import BACKGROUND
 
 _SCALE_STEP = 1.32
@@ -294,7 +294,10 @@ def _blurred(values: np.ndarray, sigma: float) -> np.ndarray:
     return cv2.GaussianBlur(values, (2 * int(np.ceil(2.5 * sigma)) + 1,) * 2, sigma)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(
+    "f4[:, :, ::1], f4[:, ::1], f4[:, :, ::1], f4[:, ::1], f4[:, ::1], f4[:, :, ::1], f4[:, :, ::1], f4[:, ::1]",
+    fastmath=True,
+)
 def _difference(centre, weight, around, weight_around, mask, out, square, skin):  # pragma: no cover - compiled
     """centre / weight - around / weight_around where the mask is over a half, 0 elsewhere; of each cell of COARSER²
     pixels the mean of its square, and the share of it that is skin."""
@@ -323,7 +326,7 @@ def _difference(centre, weight, around, weight_around, mask, out, square, skin):
                 square[row, column, c] *= cell
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, :, ::1], f4[:, :, ::1], f4[:, ::1], f4[:, ::1]", fastmath=True)
 def _against_usual(change, usual, mask, out):  # pragma: no cover - compiled
     for y in range(mask.shape[0]):
         for x in range(mask.shape[1]):

@@ -1,14 +1,14 @@
 """Lines with width: the distance of every pixel to a path, from which hairs, furrows and veins are drawn."""
 
 import numpy as np
-from numba import njit
 
 from lather.core.find.lines.skin_lines import band
+from lather.core.loops import loop
 from lather.core.practice.flaws.base import Flaw
 from lather.core.types import Rect
 
 
-@njit(cache=True, nogil=True)
+@loop("f8[:, ::1], f8, i8, i8, f4[:, ::1], f4[:, ::1]")
 def _nearest(path, reach, x0, y0, distance, along):  # pragma: no cover - compiled
     height, width = distance.shape
     done = 0.0

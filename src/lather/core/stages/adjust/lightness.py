@@ -1,8 +1,8 @@
 """Lightness changed as more or less light would: hue and saturation stay."""
 
 import numpy as np
-from numba import njit
 
+from lather.core.loops import loop
 from lather.core.stages.adjust.pixels import halves
 from lather.core.types import Lab
 
@@ -21,7 +21,7 @@ def to_lightness(lab: Lab, light: np.ndarray) -> Lab:
     return halves(work, np.ascontiguousarray(lab, np.float32), np.ascontiguousarray(light, np.float32))
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, :, ::1], f4[:, ::1], f4[:, :, ::1]", fastmath=True)
 def _scale(lab, light, out):  # pragma: no cover - compiled
     for y in range(lab.shape[0]):
         for x in range(lab.shape[1]):

@@ -7,9 +7,9 @@ or less in their colours, and the same change everywhere.
 from collections.abc import Callable
 
 import numpy as np
-from numba import njit
 
 from lather.core.colour.lab import RGB_TO_XYZ_D50, WHITE_D50, srgb_to_lab_by_tables
+from lather.core.loops import loop
 from lather.core.threads import ARITHMETIC
 from lather.core.types import EncodedRGB, Lab, Mask
 
@@ -54,12 +54,12 @@ def changed(pixels: EncodedRGB, lab: Lab, change: Lab, coverage: Mask, *, clips:
     return halves(work, *(np.ascontiguousarray(one, np.float32) for one in (pixels, lab, change, coverage)))
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@loop(fastmath=True, inline=True)
 def _inverse(f):  # pragma: no cover - compiled
     return f * f * f if f > np.float32(6 / 29) else (np.float32(116) * f - np.float32(16)) / np.float32(24389 / 27)
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@loop(fastmath=True, inline=True)
 def _encoded(linear, table):  # pragma: no cover - compiled
     """By a table of the square root; beyond the gamut it goes on straight."""
     if linear <= np.float32(0):
@@ -71,7 +71,7 @@ def _encoded(linear, table):  # pragma: no cover - compiled
     return table[i] + (at - np.float32(i)) * (table[i + 1] - table[i])
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, :, ::1], f4[:, :, ::1], f4[:, :, ::1], f4[:, ::1], f4[:, ::1], f4[::1], b1, f4[:, :, ::1]", fastmath=True)
 def _change(pixels, lab, change, coverage, m, table, clips, out):  # pragma: no cover - compiled
     one, zero, low, high = np.float32(1), np.float32(0), np.float32(_LOW), np.float32(_HIGH)
     for y in range(pixels.shape[0]):
@@ -106,7 +106,7 @@ def _change(pixels, lab, change, coverage, m, table, clips, out):  # pragma: no 
             out[y, x, 2] = min(max(b + share * dblue, min(low, b)), max(high, b))
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
+@loop(fastmath=True, inline=True)
 def _room(value, step, low, high):  # pragma: no cover - compiled
     """Share of a step that keeps a value inside; one that lies outside already is held where it is by itself, so that
     the others may move: burnt skin is darkened though its red stays full.

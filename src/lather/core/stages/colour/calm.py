@@ -8,12 +8,12 @@ direction, away from the person's skin, is taken back; the light that it took co
 from functools import lru_cache
 
 import numpy as np
-from numba import njit
 
 from lather.core import ranges
 from lather.core.colour import srgb
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.job.model import Layer
+from lather.core.loops import loop
 from lather.core.parameters import Choice, Model, Number
 from lather.core.stages.adjust.bands import tone, tone_reach
 from lather.core.stages.adjust.kind import MASK_TOOLS, AdjustmentKind
@@ -76,7 +76,7 @@ def taken_back(band: Lab, toward: np.ndarray, colour: str, leave: float, light_b
     return halves(work, np.ascontiguousarray(band, np.float32))
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, :, ::1], f4[::1], f4[::1], f4, f4, f4[:, :, ::1]", fastmath=True)
 def _take_back(band, toward, way, taken, light_back, out):  # pragma: no cover - compiled
     zero, one = np.float32(0), np.float32(1)
     length = np.sqrt(way[1] * way[1] + way[2] * way[2])

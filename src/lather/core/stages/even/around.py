@@ -2,11 +2,11 @@
 
 import cv2
 import numpy as np
-from numba import njit
 
 from lather.core.brush.coverage import stroke_coverage
 from lather.core.job.model import Stroke
 from lather.core.levels import halve
+from lather.core.loops import loop
 from lather.core.stages.light.cells import Field, Grid
 from lather.core.stages.light.needed import BARE, LIGHT
 from lather.core.types import Mask, Rect
@@ -73,7 +73,7 @@ def _inside_mean(values: np.ndarray, weight: np.ndarray, sigma: float) -> np.nda
     return cv2.GaussianBlur(values * weight, (0, 0), sigma) / np.maximum(total, 1e-4)
 
 
-@njit(cache=True, nogil=True)
+@loop("f4[:, ::1], u1[:, ::1], u1[:, ::1], i8, f4")
 def _relax(values, inside, ring, rounds, over):  # pragma: no cover - compiled
     height, width = values.shape
     for _ in range(rounds):

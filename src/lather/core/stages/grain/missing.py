@@ -5,9 +5,9 @@ Measured at level 0 in cells of 8×8 pixels on a grid fixed to the picture, smoo
 
 import cv2
 import numpy as np
-from numba import njit
 
 from lather.core.job.grain_model import GrainModel, diagonal_gain
+from lather.core.loops import loop
 from lather.core.types import EncodedRGB, Rect
 
 CELL = 8
@@ -36,14 +36,14 @@ def halo(size_px: float) -> int:
     return CELL * (_MARGIN_CELLS + 1) + spacing(size_px)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, ::1], i8, i8, i8", fastmath=True)
 def _finest(light, y, x, d):  # pragma: no cover - compiled
     """Diagonal difference over `d` px of luminance (h, w); the last `d` rows and columns repeat."""
     y, x = min(y, light.shape[0] - d - 1), min(x, light.shape[1] - d - 1)
     return (light[y + d, x + d] - light[y + d, x] - light[y, x + d] + light[y, x]) / 2
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, :, ::1], f4[:, :, ::1]", fastmath=True)
 def touched_pixels(below: EncodedRGB, photo: EncodedRGB) -> np.ndarray:  # pragma: no cover - compiled
     """bool (h, w): where a picture differs from the photo by more than rounding."""
     out = np.empty(below.shape[:2], np.bool_)
@@ -54,7 +54,7 @@ def touched_pixels(below: EncodedRGB, photo: EncodedRGB) -> np.ndarray:  # pragm
     return out
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("b1[:, ::1], f4[:, ::1], f4[:, ::1], i8, f4[:, :, ::1]", fastmath=True)
 def _cell_sums(touched, light, was, d, sums):  # pragma: no cover - compiled
     """sums (7, rows, columns), of each cell: touched pixels; their luminance; the energy of `_finest` of it; that of
     the photo there; the size without sign of `_finest` of the photo in touched pixels, and where it takes in none; how

@@ -1,8 +1,8 @@
 """Exposure in stops, in linear light."""
 
 import numpy as np
-from numba import njit
 
+from lather.core.loops import loop
 from lather.core.types import EncodedRGB
 
 _KNEE, _LINEAR_KNEE = np.float32(0.04045), np.float32(0.0031308)
@@ -21,7 +21,7 @@ def exposed(pixels: EncodedRGB, stops: np.ndarray) -> EncodedRGB:
     return out
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, :, ::1], f4[:, ::1], f4[:, :, ::1]", fastmath=True)
 def _expose(pixels, stops, out):  # pragma: no cover - compiled
     off, one = np.float32(0.055), np.float32(1)
     for y in range(pixels.shape[0]):

@@ -3,7 +3,9 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
+
+from lather.core.loop_parts import median_of, solve_three
+from lather.core.loops import loop
 
 _LEAST_SCALE = 0.012
 _REACH = 7.0
@@ -57,7 +59,7 @@ def fit_boundary(data: np.ndarray, weight: np.ndarray) -> BoundaryFit:
     return BoundaryFit(agree, plane, middle, span)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(fastmath=True)
 def _squares(basis, d, plane):  # pragma: no cover - compiled
     """Squared residual of each cell."""
     out = np.empty(d.shape[0])
@@ -69,14 +71,18 @@ def _squares(basis, d, plane):  # pragma: no cover - compiled
     return out
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f8[:, ::1], f8[:, ::1], f8[:, ::1]", fastmath=True)
 def _weights(basis, d, plane):  # pragma: no cover - compiled
+    """The Geman-McClure weight of each cell, 0-1."""
     square = _squares(basis, d, plane)
-    scale = max(_LEAST_SCALE, 1.4826 * np.sqrt(np.median(square)))
-    return (1 / (1 + square / (_REACH * scale) ** 2)) ** 2
+    out = square.copy()
+    scale = max(_LEAST_SCALE, 1.4826 * np.sqrt(median_of(square)))
+    for n in range(out.shape[0]):
+        out[n] = (1 / (1 + out[n] / (_REACH * scale) ** 2)) ** 2
+    return out
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f8[:, ::1], f8[:, ::1], f8[::1]", fastmath=True)
 def _refitted(basis, d, weight):  # pragma: no cover - compiled
     """The plane by weighted least squares, slopes held back a little."""
     normal, wanted, total = np.zeros((3, 3)), np.zeros((3, 3)), 0.0
@@ -89,7 +95,8 @@ def _refitted(basis, d, weight):  # pragma: no cover - compiled
                 wanted[i, k] += own * d[n, k]
     normal[1, 1] += 1e-4 * total
     normal[2, 2] += 1e-4 * total
-    return np.linalg.solve(normal, wanted)
+    solve_three(normal, wanted)
+    return wanted
 
 
 def _start(basis: np.ndarray, d: np.ndarray, flat: np.ndarray) -> np.ndarray:
@@ -103,11 +110,11 @@ def _start(basis: np.ndarray, d: np.ndarray, flat: np.ndarray) -> np.ndarray:
     return _best(basis[seen], d[seen], np.concatenate([flat[None], planes]))
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f8[:, ::1], f8[:, ::1], f8[:, :, ::1]", fastmath=True)
 def _best(basis, d, planes):  # pragma: no cover - compiled
     best, least = 0, np.inf
     for n in range(planes.shape[0]):
-        median = np.median(_squares(basis, d, planes[n]))
+        median = median_of(_squares(basis, d, planes[n]))
         if median < least:
             best, least = n, median
     return planes[best]

@@ -1,17 +1,17 @@
 """Drag: pixels pulled along under the pen. Each touch lays down what the last one picked up."""
 
 import numpy as np
-from numba import njit
 
 from lather.core.brush.coverage import fenced
 from lather.core.brush.stroke import profile
 from lather.core.job.model import Stroke
+from lather.core.loops import loop
 from lather.core.stages.patches.blocks import split_at_tiles
 from lather.core.stages.patches.kind import Read
 from lather.core.types import EncodedRGB, Rect
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, :, :], f4[:, ::1], i8, i8, f8[:, ::1], f8, f4[:, :, ::1], f8[::1]", fastmath=True)
 def _drag(canvas, fence, origin_x, origin_y, touches, edge, held, state):  # pragma: no cover - compiled
     """canvas (h, w, 3), changed in place. held (n, n, 3): what the pen carries; state[0]: 1 once it carries."""
     height, width = canvas.shape[0], canvas.shape[1]

@@ -9,9 +9,9 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numba import njit
 
 from lather.core.job.source_map import SourceTurn, affine, source_rect
+from lather.core.loops import loop
 from lather.core.stages.mend.boundary import disagreement_share, fit_boundary
 from lather.core.stages.mend.membrane import solve_membrane
 from lather.core.stages.patches.solved import Solved
@@ -51,7 +51,11 @@ def heal_reach(rect: Rect, brush_size_px: float) -> Rect:
     return Rect(wide.x0 // cell * cell, wide.y0 // cell * cell, -(-wide.x1 // cell) * cell, -(-wide.y1 // cell) * cell)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(
+    "f4[:, :, ::1], f4[:, :, ::1], b1[:, ::1], f4[:, ::1], i8, i8, i8, u1[:, ::1], f4[:, :, ::1], f4[:, ::1]",
+    "f4[:, :, :], f4[:, :, :], b1[:, :], f4[:, :], i8, i8, i8, u1[:, ::1], f4[:, :, ::1], f4[:, ::1]",
+    fastmath=True,
+)
 def _gather(dest, source, valid, coverage, cell, row, column, ring, total, count):  # pragma: no cover - compiled
     """Add the differences of the ring's pixels that are not painted to their cells."""
     height, width = coverage.shape
@@ -68,7 +72,7 @@ def _gather(dest, source, valid, coverage, cell, row, column, ring, total, count
                             total[j, i, c] += dest[y, x, c] - source[y, x, c]
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, ::1], i8, u1[:, ::1]", "f4[:, :], i8, u1[:, ::1]", fastmath=True)
 def _painted_cells(coverage, cell, out):  # pragma: no cover - compiled
     """1 in each cell of `out` that holds a painted pixel."""
     for j in range(out.shape[0]):
@@ -83,7 +87,11 @@ def _painted_cells(coverage, cell, out):  # pragma: no cover - compiled
                     break
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(
+    "f4[:, :, ::1], f4[:, :, ::1], b1[:, ::1], f4[:, ::1], i8, i8, f4[:, :, ::1], b1, f4[:, :, ::1]",
+    "f4[:, :, :], f4[:, :, :], b1[:, :], f4[:, :], i8, i8, f4[:, :, ::1], b1, f4[:, :, ::1]",
+    fastmath=True,
+)
 def _lay(dest, source, valid, coverage, y0, x0, membrane, texture_only, delta):  # pragma: no cover - compiled
     """delta = coverage · (source + membrane − dest), of the part of the others that begins at (x0, y0).
 
@@ -103,7 +111,7 @@ def _lay(dest, source, valid, coverage, y0, x0, membrane, texture_only, delta): 
                 delta[y, x, k] = min(max(change, -dest[j, i, k]), np.float32(1.0) - dest[j, i, k])
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, :, ::1], u1[:, ::1]", fastmath=True)
 def _spread(u, domain):  # pragma: no cover - compiled
     """Give the cells around the domain the mean of their neighbours in it, for interpolation at the rim."""
     out = u.copy()
@@ -385,7 +393,7 @@ def _match_texture(held: list[_Block], near, agree, grid: Rect, cell: int, match
         _hold_back(b.source.pixels, most)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, :, ::1], f4", fastmath=True)
 def _hold_back(texture, most):  # pragma: no cover - compiled
     """Scale pixels (in place) whose texture is stronger than `most`: an odd hair or edge in the source is no skin."""
     for y in range(texture.shape[0]):

@@ -7,14 +7,15 @@ is free by itself. Solver: cascadic multigrid (Bornemann and Deuflhard 1996).
 """
 
 import numpy as np
-from numba import njit
+
+from lather.core.loops import loop
 
 HOLD = 1.0  # as strong as one neighbour: the ring is followed within a pixel or two
 _SWEEPS = 14
 _OVER_RELAXATION = np.float32(1.5)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, :, ::1], u1[:, ::1], f4[:, :, ::1], f4[:, ::1], i8, f4", fastmath=True)
 def _relax(u, domain, data, weight, sweeps, omega):  # pragma: no cover - compiled
     height, width = domain.shape
     for _sweep in range(sweeps):
@@ -43,7 +44,7 @@ def _relax(u, domain, data, weight, sweeps, omega):  # pragma: no cover - compil
                         u[y, x, 2] += omega * (s2 / n - u[y, x, 2])
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("u1[:, ::1], f4[:, :, ::1], f4[:, ::1]", fastmath=True)
 def _restrict(domain, data, weight):  # pragma: no cover - compiled
     height, width = (domain.shape[0] + 1) // 2, (domain.shape[1] + 1) // 2
     domain2 = np.zeros((height, width), np.uint8)
@@ -65,7 +66,7 @@ def _restrict(domain, data, weight):  # pragma: no cover - compiled
     return domain2, data2, weight2
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(fastmath=True)
 def _sample(u, domain, y, x, out):
     """Bilinear value of u at (y, x) in cell coordinates, from cells inside the domain only."""
     height, width = domain.shape
@@ -88,7 +89,7 @@ def _sample(u, domain, y, x, out):
         out[2] /= total
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, :, ::1], u1[:, ::1], u1[:, ::1]", fastmath=True)
 def _prolong(u2, domain2, domain):  # pragma: no cover - compiled
     u = np.zeros((domain.shape[0], domain.shape[1], 3), np.float32)
     value = np.zeros(3, np.float32)

@@ -8,8 +8,8 @@ from functools import lru_cache
 
 import cv2
 import numpy as np
-from numba import njit
 
+from lather.core.loops import loop
 from lather.core.types import TILE, Rect
 
 _PERIODS = (1024, 960)
@@ -18,7 +18,7 @@ _ROWS = np.array([[period + TILE] for period in _PERIODS], np.int32)  # px in a 
 _COLOUR_SHIFT = 271  # px between the places that the colour noise of each channel is taken from, and luminance noise
 
 
-@njit(cache=True, nogil=True)
+@loop("i8, f4[:, ::1]")
 def _noise(salt, out):  # pragma: no cover - compiled
     """Nearly normal noise from a hash of the place: three uniform numbers, summed."""
     for y in range(out.shape[0]):
@@ -69,7 +69,11 @@ def _places(start: int, end: int) -> np.ndarray:
     return np.stack([at % period for period in _PERIODS]).astype(np.int32)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(
+    "const(f4[::1]), const(f4[::1]), i4[::1], i4[:, ::1], i8, f4[:, ::1], f4[::1], f4[::1], u1[:, :], f4[::1], "
+    "f4[::1], i8, i8",
+    fastmath=True,
+)
 def _add(first, second, starts, rows, level, cells, u, v, touched, counts, out, begin, stride):  # pragma: no cover
     """See `add_grain`; all but `cells` and `touched` lie flat, so that many values are added at a time.
 
@@ -151,7 +155,11 @@ def _spread_of_mean(size_px: float, level: int) -> float:
     return float(light.reshape(_PERIODS[0] // side, side, _PERIODS[0] // side, side).mean((1, 3)).std() / light.std())
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(
+    "const(f4[:, :, ::1]), const(f4[:, :, ::1]), i4, i4, i4[:, ::1], i8, f4[:, ::1], i8, i8, i8, u1[:, :], f4, "
+    "f4[:, :, ::1], i8, i8",
+    fastmath=True,
+)
 def _add_quick(first, second, x1, x2, rows, level, cells, cell, left, top, touched, share, out, x0, y0):
     """See `add_grain`. x1, x2: column of the first pixel in each plane. left, top: px from the first cell's corner."""
     step = 1 << level

@@ -9,9 +9,9 @@ import threading
 from collections.abc import Callable
 
 import numpy as np
-from numba import njit
 
 from lather.core.job.model import Layer, Stroke
+from lather.core.loops import loop
 from lather.core.stages.base import Surroundings, same_beneath
 from lather.core.types import Rect
 
@@ -19,7 +19,7 @@ Reads = Callable[[Stroke], tuple[Rect, Rect]]
 """`reads(edit)`: rectangles inside the picture that it reads: where it lays down, and where it takes from."""
 
 
-@njit(cache=True, nogil=True)
+@loop("i8[:, ::1], i8, i8, i8, i8, i8")
 def _overlapping(rects, count, x0, y0, x1, y1):  # pragma: no cover - compiled
     """Indexes of the first `count` rows (x0, y0, x1, y1) that overlap a rectangle."""
     found = np.empty(count, np.int64)
@@ -31,7 +31,7 @@ def _overlapping(rects, count, x0, y0, x1, y1):  # pragma: no cover - compiled
     return found[:n]
 
 
-@njit(cache=True, nogil=True)
+@loop("i8[:, ::1], i8, i8, i8, i8")
 def any_overlap(rects, x0, y0, x1, y1):  # pragma: no cover - compiled
     for i in range(rects.shape[0]):
         if rects[i, 0] < x1 and rects[i, 2] > x0 and rects[i, 1] < y1 and rects[i, 3] > y0:

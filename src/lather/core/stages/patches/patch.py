@@ -10,8 +10,8 @@ from dataclasses import dataclass, field
 import cv2
 import imagecodecs
 import numpy as np
-from numba import njit
 
+from lather.core.loops import loop
 from lather.core.memory import Budget
 from lather.core.recent import Recent
 from lather.core.types import EMPTY, TILE, Mask, Rect
@@ -20,7 +20,7 @@ _STEPS = 32767
 _WITH_LEVELS = 5 / 3  # a quarter as many pixels at each level, of twice the bytes
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, :, :], i2[:, :, :], f4", "f4[:, :, :], f4[:, :, :], f4", fastmath=True)
 def _add_codes(out, codes, scale):  # pragma: no cover - compiled
     for y in range(out.shape[0]):
         for x in range(out.shape[1]):
@@ -28,7 +28,7 @@ def _add_codes(out, codes, scale):  # pragma: no cover - compiled
                 out[y, x, c] += codes[y, x, c] * scale
 
 
-@njit(cache=True, nogil=True)
+@loop("f4[:, :, :], i2[:, :, ::1]")
 def _to_codes(delta, codes):  # pragma: no cover - compiled
     """Fill codes; (x0, y0, x1, y1) around what is not zero."""
     x0, y0, x1, y1 = delta.shape[1], delta.shape[0], 0, 0
@@ -142,7 +142,7 @@ def _halve_piece(rect: Rect, values: np.ndarray, width: int, height: int) -> tup
     return half, out
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("i2[:, :, ::1], i8, i8, b1, b1, f4[:, :, ::1]", "f4[:, :, ::1], i8, i8, b1, b1, f4[:, :, ::1]", fastmath=True)
 def _halve(values, top, left, at_bottom, at_right, out):  # pragma: no cover - compiled
     height, width = values.shape[0], values.shape[1]
     for y in range(out.shape[0]):
@@ -165,7 +165,7 @@ def _halve(values, top, left, at_bottom, at_right, out):  # pragma: no cover - c
             out[y, x, 0], out[y, x, 1], out[y, x, 2] = t0 * quarter, t1 * quarter, t2 * quarter
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("u2[:, :, ::1], i2[:, :, ::1]", fastmath=True)
 def _from_png_codes(codes, out):  # pragma: no cover - compiled
     for y in range(out.shape[0]):
         for x in range(out.shape[1]):

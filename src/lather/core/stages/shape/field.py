@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numba import njit
 
+from lather.core.loops import loop
 from lather.core.stages.base import Pixels
 from lather.core.stages.shape.grid import Grid, areas, displace, displaced, places_of_pixels
 from lather.core.stages.shape.resample import REACH, TABLE, fetch, glance
@@ -20,7 +20,7 @@ _MOST_STEPS, _CLOSE_PX = 40, 2e-4
 _PARTS = 2048.0  # of a pixel, in which it is kept: where nothing was moved anew, its last digits stay as they are
 
 
-@njit(cache=True, nogil=True)
+@loop("f4[:, :, ::1], f4[:, :, ::1], f8, f8, i8, i8, i8, i8")
 def turn_round(forward, backward, dx, dy, x0, y0, x1, y1):
     """Write the backward displacement of the nodes of a box: where p + forward(p) = q, backward(q) = p - q."""
     rows, columns = forward.shape[0] - 1, forward.shape[1] - 1
@@ -67,7 +67,7 @@ def turn_round(forward, backward, dx, dy, x0, y0, x1, y1):
                 backward[j, i, 1] = 0.0
 
 
-@njit(cache=True, nogil=True, inline="always")
+@loop(inline=True)
 def _between(field, dx, dy, x, y):
     """Value and slopes between the four nodes around a place, bilinear: without folds at the nodes, without any."""
     rows, columns = field.shape[0] - 1, field.shape[1] - 1
@@ -85,7 +85,7 @@ def _between(field, dx, dy, x, y):
     return u, v, ux, uy, vx, vy
 
 
-@njit(cache=True, nogil=True)
+@loop("f4[:, :, ::1], f4[:, :, ::1], f8, f8, f8[:, ::1]")
 def _back(backward, forward, dx, dy, places):
     """Places (n, 2) of the photo in the picture after: q with q + backward(q) = p."""
     out = np.empty(places.shape, np.float64)

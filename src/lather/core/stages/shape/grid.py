@@ -7,8 +7,8 @@ convolution (Keys 1981, a = -1/2): it goes through the nodes, with a gradient th
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 
+from lather.core.loops import loop
 from lather.core.types import Rect
 
 _LEAST_PX, _MOST_PX, _ALONG_LONG_SIDE = 2.0, 8.0, 1600
@@ -67,21 +67,21 @@ class Grid:
         return np.stack([xs, ys], -1)
 
 
-@njit(cache=True, nogil=True, inline="always")
+@loop(inline=True)
 def cubic(t):
     """Weights of the four nodes around a place at a share 0-1 between the middle two."""
     s, u = t * t, t * t * t
     return -0.5 * u + s - 0.5 * t, 1.5 * u - 2.5 * s + 1.0, -1.5 * u + 2.0 * s + 0.5 * t, 0.5 * u - 0.5 * s
 
 
-@njit(cache=True, nogil=True, inline="always")
+@loop(inline=True)
 def cubic_slope(t):
     """Their derivatives."""
     s = t * t
     return -1.5 * s + 2.0 * t - 0.5, 4.5 * s - 5.0 * t, -4.5 * s + 4.0 * t + 0.5, 1.5 * s - t
 
 
-@njit(cache=True, nogil=True)
+@loop()
 def displaced(field, dx, dy, x, y):
     """(u, v, du/dx, du/dy, dv/dx, dv/dy) of a field (rows + 1, columns + 1, 2) at a place in px."""
     rows, columns = field.shape[0] - 1, field.shape[1] - 1
@@ -109,7 +109,7 @@ def displaced(field, dx, dy, x, y):
     return u, v, ux / dx, uy / dy, vx / dx, vy / dy
 
 
-@njit(cache=True, nogil=True)
+@loop("f4[:, :, ::1], f8, f8, f8[:, ::1]")
 def displace(field, dx, dy, places):
     """Displacements (n, 2) at places (n, 2)."""
     out = np.empty(places.shape, np.float64)
@@ -119,7 +119,7 @@ def displace(field, dx, dy, places):
     return out
 
 
-@njit(cache=True, nogil=True)
+@loop("f4[:, :, ::1], f8, f8, f8[:, ::1]")
 def areas(field, dx, dy, places):
     """Determinants (n,) of the Jacobian of place + displacement."""
     out = np.empty(places.shape[0], np.float64)
@@ -129,7 +129,7 @@ def areas(field, dx, dy, places):
     return out
 
 
-@njit(cache=True, nogil=True)
+@loop("f4[:, :, ::1], f8, f8, i8, i8, i8, i8, i8")
 def places_of_pixels(field, dx, dy, x0, y0, step, width, height):
     """(places (height, width, 2), least x and y, greatest x and y): where the middles of pixels of a level come from.
 

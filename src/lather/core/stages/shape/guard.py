@@ -1,8 +1,8 @@
 """No folds: how far skin may be pressed together or pulled apart."""
 
 import numpy as np
-from numba import njit
 
+from lather.core.loops import loop
 from lather.core.stages.shape.grid import Grid
 from lather.core.types import Rect
 
@@ -12,7 +12,7 @@ _ROOM = 1.06  # what lies between nodes may go a little further than the nodes t
 _TRIES = 7
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, :, ::1], f8, f8, i8, i8, i8, i8", fastmath=True)
 def extremes(field, dx, dy, x0, y0, x1, y1):
     """(least, greatest) area of the cells of a box of nodes, also at every lesser strength of the field.
 

@@ -3,13 +3,14 @@
 import math
 
 import numpy as np
-from numba import njit
+
+from lather.core.loops import loop
 
 PLAIN = np.array([[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]])
 """Where it is painted; a mirrored stroke acts through the map to the other side as well."""
 
 
-@njit(cache=True, nogil=True, inline="always")
+@loop(inline=True)
 def _falloff(r, radius, inner):
     if r <= inner:
         return 1.0
@@ -17,7 +18,7 @@ def _falloff(r, radius, inner):
     return t * t * (3.0 - 2.0 * t)
 
 
-@njit(cache=True, nogil=True)
+@loop("f4[:, :, ::1], f4[:, ::1], f8, f8, f8[:, ::1], f8[:, ::1], b1, f8, f8[:, ::1], f8[:, ::1], f8")
 def carry_along(own, held, dx, dy, touches, ways, radial, edge, there, back, far):
     """Move the material that lies under each touch, and so what was moved before goes on with the brush.
 
@@ -65,7 +66,7 @@ def carry_along(own, held, dx, dy, touches, ways, radial, edge, there, back, far
                 own[j, i, 1] = ov + mv * near * near * (3.0 - 2.0 * near)
 
 
-@njit(cache=True, nogil=True)
+@loop("f4[:, ::1], f8, f8, f8[:, ::1], f8, f8, f8[:, ::1], f8[:, ::1]")
 def cover(coverage, dx, dy, touches, edge, more, there, back):
     """Lay touches onto coverage on the nodes, changed in place. more: px by which each reaches further, whole."""
     rows, columns = coverage.shape[0] - 1, coverage.shape[1] - 1
@@ -99,7 +100,7 @@ def turned_back(there: np.ndarray) -> np.ndarray:
     return np.column_stack([linear, -linear @ there[:, 2]])
 
 
-@njit(cache=True, nogil=True)
+@loop("f8[:, ::1], f8[:, :], f8[:, ::1], f8")
 def pulled(places, anchors, ways, reach_px):
     """Moves (n, 2) px at places (n, 2): those of the anchors (m, 2), less and less within a reach around each.
 

@@ -5,7 +5,8 @@ twelve pixels 1 to 6 %). So at each phase it is sharpened by just as much as mak
 """
 
 import numpy as np
-from numba import njit
+
+from lather.core.loops import loop
 
 REACH = 6  # pixels on each side
 _PHASES = 1024
@@ -29,7 +30,7 @@ def _table() -> np.ndarray:
 TABLE = _table()
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, :, ::1], f8[:, :, ::1], i8, i8, f4[:, ::1]", fastmath=True)
 def fetch(pixels, places, x0, y0, table):
     """Colours (h, w, 3) at places (h, w, 2) in px. pixels: a part of the picture that begins at (x0, y0).
 
@@ -67,7 +68,7 @@ def fetch(pixels, places, x0, y0, table):
     return out
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, :, :], f8[:, :, ::1], i8, i8", fastmath=True)
 def glance(pixels, places, x0, y0):
     """The same between four pixels: for the moment the pen is down."""
     rows, columns = pixels.shape[0], pixels.shape[1]

@@ -7,11 +7,11 @@ from collections.abc import Callable, Sequence
 
 import cv2
 import numpy as np
-from numba import njit
 
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.job.fence import Fence, polygon_coverage
 from lather.core.job.model import Stroke
+from lather.core.loops import loop
 from lather.core.stages.patches.kind import Read
 from lather.core.stages.split.bands import guided, guided_halo
 from lather.core.threads import ARITHMETIC
@@ -100,7 +100,7 @@ def _without_finer(change: EncodedRGB, inside: Mask, sigma: float) -> EncodedRGB
     return 3 * twice - 2 * thrice
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, :, ::1], f4[:, ::1], f4[:, :, ::1], f4[:, :, ::1]", fastmath=True)
 def _divide(total, share, tone, out):  # pragma: no cover - compiled
     """total / share; the tone itself where there is next to no share."""
     for y in range(tone.shape[0]):

@@ -9,10 +9,10 @@ from functools import cache
 
 import cv2
 import numpy as np
-from numba import njit
 
 from lather.core import ranges
 from lather.core.errors import RequestError
+from lather.core.loops import loop
 from lather.core.stages.patches.kind import Read
 from lather.core.threads import ARITHMETIC
 from lather.core.types import EncodedRGB, Rect
@@ -147,7 +147,7 @@ def _between_cells(size: int, cell: int, away: int) -> tuple[np.ndarray, np.ndar
     return first, np.minimum(first + 1, last), np.clip(at - first, 0, 1).astype(np.float32)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, :, :], i8, i8, i8, f4[:, :, ::1], f4[:, :, ::1]", fastmath=True)
 def _cell_means(pixels, cell, left, above, average, square):  # pragma: no cover - compiled
     """Of each cell the mean of its pixels, and of their squares; `left`, `above`: pixels of the first cells that are
     missing."""
@@ -170,7 +170,7 @@ def _cell_means(pixels, cell, left, above, average, square):  # pragma: no cover
                 square[row, column, c] *= share
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, :, ::1], f4[:, :, ::1], f4[:, :, ::1], f4, f4[:, :, ::1], f4[:, :, ::1]", fastmath=True)
 def _line(average, middle, square, edge, gain, rest):  # pragma: no cover - compiled
     """Of each pixel's box: the line from the picture to the smoothed picture, that is gain · picture + rest."""
     for y in range(average.shape[0]):
@@ -183,7 +183,11 @@ def _line(average, middle, square, edge, gain, rest):  # pragma: no cover - comp
                 rest[y, x, c] = average[y, x, c] * (np.float32(1) - a)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop(
+    "f4[:, :, :], f4[:, :, ::1], f4[:, :, ::1], (i4[::1], i4[::1], f4[::1]), (i4[::1], i4[::1], f4[::1]), "
+    "f4[:, :, ::1]",
+    fastmath=True,
+)
 def _on_the_line(pixels, gain, rest, down, across, out):  # pragma: no cover - compiled
     """gain · pixels + rest, both interpolated between cells; see `_between_cells`."""
     height, width = pixels.shape[:2]

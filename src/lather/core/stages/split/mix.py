@@ -1,11 +1,11 @@
 """Mix: a brush that takes up the tone under it, carries it along and blends it in, drying as it goes."""
 
 import numpy as np
-from numba import njit
 
 from lather.core.brush.coverage import fenced
 from lather.core.brush.stroke import profile
 from lather.core.job.model import Stroke
+from lather.core.loops import loop
 from lather.core.stages.patches.blocks import split_at_tiles
 from lather.core.stages.patches.coarse import coarse
 from lather.core.stages.patches.kind import Read
@@ -16,7 +16,7 @@ _FINER_STAYS = 0.15  # of the size, sigma: finer change is left out, it is textu
 _DRIES = 0.975  # what is left of its wetness after a touch
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@loop("f4[:, :, :], f4[:, ::1], i8, i8, f8[:, ::1], f8, f8[::1], f8[::1]", fastmath=True)
 def _mix(canvas, fence, origin_x, origin_y, touches, edge, load, state):  # pragma: no cover - compiled
     """canvas (h, w, 3), changed in place. load (3,): the colour carried. state: [loaded, wetness]."""
     height, width = canvas.shape[0], canvas.shape[1]

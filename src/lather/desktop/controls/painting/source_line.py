@@ -1,13 +1,17 @@
 """Where skin is taken from: a touch with A held takes the source; a line takes it from landmark to landmark."""
 
+import logging
+
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from lather.core import log
 from lather.core.errors import RequestError
 from lather.core.job.source_map import turn_from_landmarks
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.input.brush_state import BrushState
 from lather.desktop.input.pen import PenEvent
 
+_log = logging.getLogger(__name__)
 _LEAST_LINE_PX = 12  # on the screen; shorter is a touch
 
 
@@ -59,5 +63,5 @@ class SourceLine(QObject):
             turn = self.state.turn
             self.message.emit(f"Aligned: turned {turn.rotation_deg:.0f}°, {turn.scale * 100:.0f} %. Paint.")
         except RequestError as error:
-            self.message.emit(error.message)
+            self.message.emit(log.expected(_log, error))
         self._source = None

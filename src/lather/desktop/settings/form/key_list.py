@@ -1,9 +1,12 @@
 """All keys, each rebound by pressing it; a clash is told before anything changes."""
 
+import logging
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from lather.core import log
 from lather.core.errors import LatherError
 from lather.desktop.input import keys
 from lather.desktop.input.keys import ACTIONS, BY_ID, TAKES_EVERY_KEY, KeyAction
@@ -12,6 +15,7 @@ from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
 from lather.desktop.widgets.frames import scrolled
 
+_log = logging.getLogger(__name__)
 _KEY_PX = 104
 _BACK = Qt.Key.Key_Escape
 _STANDS_ALONE = ("Ctrl+", "Alt+", "Shift+", "Meta+")
@@ -201,7 +205,7 @@ class KeyList(QWidget):
         try:
             keys.store_bindings(bindings)
         except LatherError as error:
-            self.message.emit(error.message)
+            self.message.emit(log.expected(_log, error))
             return False
         self.bindings = bindings
         self.show_keys()
