@@ -10,12 +10,16 @@ import contextlib
 import gc
 import importlib
 import io
+import logging
 import os
 import sys
 from collections.abc import Callable
 
 from lather import __version__
+from lather.core import log
 from lather.core.errors import Cancelled, LatherError, RequestError
+
+_log = logging.getLogger("lather.command")
 
 COMMANDS = {
     "demo": "opens the desk on the demo job",
@@ -39,8 +43,9 @@ COMMANDS = {
     "texts": "all texts of the interface as a TS file, for a translation",
     "shots": "PNG of each main view with the demo job",
 }
-_LONGEST_COMPLAINT = 300
-EXIT_CODES = "Exit codes: 0 done; 2 wrong input, nothing half-written is left (the reason is printed); 130 stopped."
+_LONGEST_COMPLAINT, _FAULT = 300, 1
+EXIT_CODES = ("Exit codes: 0 done; 1 a fault of the program, told in the log; 2 wrong input, nothing half-written is "
+              "left (the reason is printed); 130 stopped.")
 
 
 class Parser(argparse.ArgumentParser):
@@ -60,14 +65,21 @@ def build_parser(wanted: str | None = None) -> argparse.ArgumentParser:
     """The parser; only the wanted command's file is loaded."""
     parser = Parser(prog="lather", description="A retouching desk for portraits.", epilog=EXIT_CODES)
     parser.add_argument("--version", action="version", version=f"Lather {__version__}")
+    _add_verbose(parser, False)
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
     for name, help_text in COMMANDS.items():
         sub = commands.add_parser(name, help=help_text, description=help_text, epilog=EXIT_CODES)
         if name == wanted:
             module = importlib.import_module(f"lather.cli.{name}")
             module.add_arguments(sub)
+            _add_verbose(sub, argparse.SUPPRESS)  # before or after the command
             sub.set_defaults(run=module.run)
     return parser
+
+
+def _add_verbose(parser: argparse.ArgumentParser, default) -> None:
+    parser.add_argument("--verbose", action="store_true", default=default,
+                        help="print what goes into the log, tracebacks too, to standard error")
 
 
 def main(arguments: list[str] | None = None, *, loaded: Callable[[], None] = lambda: None) -> int:
@@ -84,9 +96,10 @@ def main(arguments: list[str] | None = None, *, loaded: Callable[[], None] = lam
         sys.stdout.flush()
         return code
     except LatherError as error:
-        print(f"lather: {error.message}", file=sys.stderr)
+        print(f"lather: {log.expected(_log, error)}", file=sys.stderr)
         return interrupt.EXIT_CODE if isinstance(error, Cancelled) else 2
-    except MemoryError:
+    except MemoryError as error:
+        _log.warning("Not enough memory", exc_info=error)
         print("lather: not enough memory; close other programs or use a smaller picture.", file=sys.stderr)
         return 2
     except BrokenPipeError:
@@ -94,6 +107,7 @@ def main(arguments: list[str] | None = None, *, loaded: Callable[[], None] = lam
         return 0
     except OSError as error:
         _drop_output()
+        _log.warning("Reading or writing failed", exc_info=error)
         where = f" {error.filename}" if error.filename else ""
         print(f"lather: reading or writing failed{where} ({error.strerror or error}).", file=sys.stderr)
         return 2
@@ -113,6 +127,7 @@ def _run(arguments: list[str], loaded: Callable[[], None]) -> int:
         parsed = parser.parse_args(arguments)
     except SystemExit as end:  # after --help and --version
         return int(end.code or 0)
+    log.configure(verbose=parsed.verbose)
     if parsed.command is None:
         parser.print_help()
         return 2
@@ -132,9 +147,13 @@ def start() -> None:
     code = None
     try:
         code = main(loaded=_begin)
-    except BaseException:
+    except BaseException as error:
         if not interrupt.asked():  # what was being loaded may fail in its own way when it is interrupted
-            raise
+            if not isinstance(error, Exception):
+                raise
+            said = f"Something went wrong ({error}); its traceback is in {log.log_file()}."
+            print(f"lather: {log.unexpected(_log, error, said)}", file=sys.stderr)
+            code = _FAULT
     if code is None:  # what the interrupt held alive goes first: queues to workers, temporary folders
         gc.collect()
         interrupt.end_now()

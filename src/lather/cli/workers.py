@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from concurrent.futures.process import BrokenProcessPool
 
+from lather.core import log
 from lather.core.imageio.atomic import sweep_parts
 
 _PR_SET_PDEATHSIG = 1
@@ -15,7 +16,8 @@ _MOST_DEATHS = 3
 
 
 def _begin() -> None:
-    """A worker goes with its parent, however that ends (Linux only)."""
+    """A worker goes with its parent, however that ends (Linux only), and writes to the same log."""
+    log.configure()
     set_death_signal = getattr(ctypes.CDLL(None), "prctl", None)
     if set_death_signal is not None:
         set_death_signal(_PR_SET_PDEATHSIG, signal.SIGTERM)

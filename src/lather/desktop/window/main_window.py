@@ -39,6 +39,7 @@ from lather.desktop.screens.start import StartScreen
 from lather.desktop.sitting.control import SittingControl
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import style_sheet
+from lather.desktop.window.fault_report import copy_report
 from lather.desktop.window.host import Host
 from lather.desktop.window.key_sheet import KeySheet
 from lather.desktop.window.message_line import MessageLine
@@ -85,7 +86,7 @@ class MainWindow(Host):
         column.addWidget(self.header)
         column.addWidget(self.stack, 1)
         self.setCentralWidget(body)
-        self.screens = Screens(self.stack, self.say)
+        self.screens = Screens(self.stack, self.say, lambda: copy_report(self))
         self.lesson: OpenLesson | None = None
         self.profile: settings.DisplayProfile | None = None  # that the pictures are shown through
         self._unseen = MessageLine(self)  # between two jobs there is no screen

@@ -1,9 +1,10 @@
 """The one line of a screen where Lather speaks: what to do next, or what just happened. It never moves anything."""
 
-from PyQt6.QtCore import QRectF, Qt, QTimer
+from PyQt6.QtCore import QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QTextLayout, QTextOption
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtWidgets import QPushButton, QSizePolicy, QWidget
 
+from lather.core import log
 from lather.desktop.input.keys import keyed
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
@@ -17,7 +18,11 @@ _MOST_LINES = 2
 class MessageLine(QWidget):
     """Shows the hint, over it what is going on, and over both for a while a message; one that `stays` goes with a
     click, or with the next one.
+
+    `report_wanted()`: beside an error that nobody foresaw stands a button that asks for a report of it.
     """
+
+    report_wanted = pyqtSignal()
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -30,6 +35,14 @@ class MessageLine(QWidget):
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.timeout.connect(self.clear)
+        self.copy_report = QPushButton(tr("Copy report"), self)
+        self.copy_report.setToolTip(tr("What went wrong, for those who can mend it: version, system, the last lines of "
+                                       "the log"))
+        self.copy_report.setFont(font(SMALL_PT))
+        self.copy_report.setFixedHeight(MESSAGE_PX)
+        self.copy_report.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.copy_report.clicked.connect(self.report_wanted)
+        self.copy_report.hide()
 
     def text(self) -> str:
         """What is said now, with the keys as they are bound."""
@@ -69,6 +82,8 @@ class MessageLine(QWidget):
         self._changed()
 
     def _changed(self) -> None:
+        self.copy_report.setVisible(bool(self._message) and log.was_unexpected(self._message))
+        self.copy_report.move(self.width() - self.copy_report.width(), 0)
         self.setAccessibleName(self.text() or "Messages")
         self.setToolTip(self.text() if self.shown_lines()[1] else "Click to put this away" if self._stays else "")
         self.update()
@@ -80,9 +95,14 @@ class MessageLine(QWidget):
         super().resizeEvent(event)
         self._changed()
 
+    @property
+    def _text_width(self) -> float:
+        beside = 0 if self.copy_report.isHidden() else self.copy_report.width()
+        return max(40.0, self.width() - 2.0 * _MARGIN_PX - beside)
+
     def shown_lines(self) -> tuple[list[str], bool]:
         """The lines as they are drawn, and whether something had to be left out."""
-        chosen, width = font(SMALL_PT), max(40.0, self.width() - 2.0 * _MARGIN_PX)
+        chosen, width = font(SMALL_PT), self._text_width
         text, lines = self.text(), []
         layout = QTextLayout(text, chosen)
         option = QTextOption()
@@ -112,6 +132,6 @@ class MessageLine(QWidget):
         height = 15.0
         y = (self.height() - height * len(lines)) / 2
         for line in lines:
-            painter.drawText(QRectF(_MARGIN_PX, y, self.width() - 2 * _MARGIN_PX, height),
+            painter.drawText(QRectF(_MARGIN_PX, y, self._text_width, height),
                              int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter), line)
             y += height

@@ -8,8 +8,8 @@ from PyQt6.QtWidgets import QStackedWidget, QWidget
 class Screens(Mapping[str, QWidget]):
     """{key: screen}. All that can be shown are in it; `made` only those that were wanted already."""
 
-    def __init__(self, stack: QStackedWidget, say: Callable[[str], None]):
-        self._stack, self._say = stack, say
+    def __init__(self, stack: QStackedWidget, say: Callable[[str], None], report: Callable[[], None]):
+        self._stack, self._say, self._report = stack, say, report
         self._makers: dict[str, Callable[[], QWidget]] = {}
         self._made: dict[str, QWidget] = {}
         self._going_on = ""
@@ -24,6 +24,7 @@ class Screens(Mapping[str, QWidget]):
             if hasattr(screen, "message"):
                 screen.message.connect(self._say)
             screen.messages.show_going_on(self._going_on)
+            screen.messages.report_wanted.connect(self._report)
             self._stack.addWidget(screen)
         return self._made[key]
 
