@@ -31,7 +31,8 @@ from lather.core.gauges.base import Gauge
 from lather.core.gauges.compared import Compared
 from lather.core.job.finds import Find
 from lather.core.job.model import Job
-from lather.core.kinds.registry import KINDS, SOFTENED
+from lather.core.job.purpose import of_find
+from lather.core.kinds.registry import SOFTENED
 from lather.core.measure.keepers import intact_keepers
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.residual import find_contrast, residual_share
@@ -65,10 +66,10 @@ OF_STAGE = {"colour": ("texture_kept", "colour_life"), "crisp": ("texture_kept",
 _DESK_TILES = 12  # tiles of skin that the fine bands are read from while working
 _WHOLE_TILES = 60
 SKIN_STAGES = ("mend", "split", "even")
-_ELSEWHERE = tuple(kind.label.lower() for kind in KINDS.values() if kind.id in (
+_ELSEWHERE = frozenset(of_find(kind) for kind in (
     "cloth_speck", "lens_mark", "intruder", "vein_eye", "brow_hair", "smeared_lip", "braces", "hair_on_skin",
     "stray_hair"))
-"""Notes of edits that were meant for something else than skin."""
+"""Purposes of edits that were meant for something else than skin."""
 
 
 def measure_gauges(pictures: Compared) -> dict[str, float | None]:
@@ -140,7 +141,7 @@ def measured_whole(
 def only_skin_work(job: Job) -> Job:
     """The job with the stages alone whose business is skin, less what was meant for something else."""
     return replace(job, stages=tuple(
-        replace(stage, layers=tuple(replace(x, edits=tuple(e for e in x.edits if e.note not in _ELSEWHERE))
+        replace(stage, layers=tuple(replace(x, edits=tuple(e for e in x.edits if e.purpose not in _ELSEWHERE))
                                     for x in stage.layers)) if stage.id in SKIN_STAGES else replace(stage, on=False)
         for stage in job.stages))
 

@@ -4,8 +4,9 @@ Each command has `label` (for the undo menu), `apply(job) -> job`, and a JSON fo
 job file's history.
 """
 
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, fields, replace
-from typing import ClassVar
+from typing import Any, ClassVar
 
 from lather.core.errors import RequestError
 from lather.core.job.document import layer_from_json, layer_to_json, stroke_from_json, strokes_from_json
@@ -17,10 +18,14 @@ from lather.core.job.model import Job, Layer, Stroke
 
 @dataclass(frozen=True)
 class Command:
-    """Base: subclasses are registered by their class name."""
+    """Base: subclasses are registered by their class name.
+
+    read: {field: read(JSON value, points by stroke id)} of those fields that JSON holds as something else.
+    """
 
     label: ClassVar[str] = ""
     kinds: ClassVar[dict[str, type["Command"]]] = {}
+    read: ClassVar[Mapping[str, Callable[[Any, dict], object]]] = {}
 
     def __init_subclass__(cls, **kwargs):
         super().__init_subclass__(**kwargs)
@@ -56,30 +61,22 @@ def command_from_json(data: dict, points: dict) -> Command:
     if kind is None:
         raise RequestError(f"The history holds a step “{data.get('do')}” that this version of Lather does not know.")
     values = {f.name: data[f.name] for f in fields(kind) if f.name in data}
-    if kind is AddEdits:
-        values["edits"] = strokes_from_json(values["edits"], points)
-    elif kind is AddLayer:
-        values["layer"] = layer_from_json(values["layer"], points)
-    elif kind is ReplaceEdit:
-        values["edit"] = stroke_from_json(values["edit"], points)
-    elif kind is RemoveEdits:
-        values["edit_ids"] = tuple(values["edit_ids"])
-    elif kind is Together:
-        values["commands"] = tuple(command_from_json(c, points) for c in values["commands"])
-    elif kind is SetLayer and values["field"] == "fence" and values["value"] is not None:
-        values["value"] = Fence.from_json(values["value"])
-    elif kind is SetFaceMap:
-        values["face_map"] = FaceMap.from_json(values["face_map"])
-        values["other_faces"] = _faces(values.get("other_faces"))
-    elif kind is SetFinds:
-        values["finds"] = tuple(Find.from_json(f) for f in values["finds"])
-        values["face_map"] = FaceMap.from_json(values["face_map"]) if values.get("face_map") else None
-        values["other_faces"] = _faces(values.get("other_faces"))
+    for name, read in kind.read.items():
+        if name in values:
+            values[name] = read(values[name], points)
     return kind(**values)
 
 
-def _faces(data: list | None) -> tuple[FaceMap, ...] | None:
+def _faces(data: list | None, _points: dict) -> tuple[FaceMap, ...] | None:
     return None if data is None else tuple(FaceMap.from_json(one) for one in data)
+
+
+def _finds(data: list, _points: dict) -> tuple[Find, ...]:
+    return tuple(Find.from_json(one) for one in data)
+
+
+def _face(data: dict | None, _points: dict) -> FaceMap | None:
+    return FaceMap.from_json(data) if data else None
 
 
 @dataclass(frozen=True)
@@ -89,6 +86,7 @@ class AddEdits(Command):
     stage_id: str
     layer_id: str
     edits: tuple[Stroke, ...]
+    read: ClassVar = {"edits": strokes_from_json}
 
     @property
     def label(self) -> str:
@@ -113,6 +111,7 @@ class RemoveEdits(Command):
     layer_id: str
     edit_ids: tuple[str, ...]
     label: ClassVar[str] = "remove mend"
+    read: ClassVar = {"edit_ids": lambda ids, _points: tuple(ids)}
 
     def apply(self, job: Job) -> Job:
         layer = job.stage(self.stage_id).layer(self.layer_id)
@@ -128,6 +127,7 @@ class ReplaceEdit(Command):
     layer_id: str
     edit: Stroke
     label: ClassVar[str] = "change mend"
+    read: ClassVar = {"edit": stroke_from_json}
 
     def apply(self, job: Job) -> Job:
         layer = job.stage(self.stage_id).layer(self.layer_id)
@@ -144,6 +144,7 @@ class Together(Command):
 
     name: str
     commands: tuple[Command, ...]
+    read: ClassVar = {"commands": lambda steps, points: tuple(command_from_json(step, points) for step in steps)}
 
     @property
     def label(self) -> str:
@@ -166,6 +167,7 @@ class SetFinds(Command):
     face_map: FaceMap | None
     other_faces: tuple[FaceMap, ...] | None = None
     label: ClassVar[str] = "finds"
+    read: ClassVar = {"finds": _finds, "face_map": _face, "other_faces": _faces}
 
     def apply(self, job: Job) -> Job:
         known = {find.id for find in self.finds}
@@ -180,6 +182,7 @@ class SetFaceMap(Command):
 
     face_map: FaceMap
     other_faces: tuple[FaceMap, ...] | None = None
+    read: ClassVar = {"face_map": _face, "other_faces": _faces}
 
     @property
     def label(self) -> str:
@@ -218,6 +221,7 @@ class AddLayer(Command):
     layer: Layer
     index: int
     label: ClassVar[str] = "new layer"
+    read: ClassVar = {"layer": layer_from_json}
 
     def apply(self, job: Job) -> Job:
         stage = job.stage(self.stage_id)
@@ -268,6 +272,10 @@ class SetLayer(Command):
     layer_id: str
     field: str
     value: object
+
+    def __post_init__(self):
+        if self.field == "fence" and not isinstance(self.value, Fence | None):  # as JSON holds it
+            object.__setattr__(self, "value", Fence.from_json(self.value))
 
     @property
     def label(self) -> str:

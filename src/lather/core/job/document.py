@@ -15,6 +15,7 @@ from lather.core.job.fence import Fence
 from lather.core.job.finds import DECISIONS, Find
 from lather.core.job.known_kinds import layer_kinds
 from lather.core.job.model import STAGE_IDS, Job, Layer, Source, Stage, Stroke, new_id
+from lather.core.job.purpose import of_layer
 from lather.core.job.unknown_fields import kept
 from lather.core.tools.registry import TOOLS
 
@@ -55,6 +56,8 @@ def layer_to_json(layer: Layer) -> dict:
         data["fence"] = layer.fence.to_json()
     if layer.soften:
         data |= {"soften": layer.soften, "where": layer.where}
+    if layer.purpose:
+        data["purpose"] = layer.purpose
     return data
 
 
@@ -96,9 +99,10 @@ def layer_from_json(data: dict, points: dict) -> Layer:
         id=str(data["id"])[:64], name=str(data["name"]), kind=kind, on=bool(data.get("on", True)),
         strength=_share(data.get("strength", 1.0)), named_by_person=bool(data.get("named_by_person", False)),
         edits=strokes_from_json(known, points), settings=_settings(data.get("settings", {}), kind, points),
-        soften=str(data.get("soften", ""))[:64], where=str(data.get("where", ""))[:64], unknown_edits=tuple(unknown),
+        soften=str(data.get("soften", ""))[:64], where=str(data.get("where", ""))[:64], purpose=of_layer(data),
+        unknown_edits=tuple(unknown),
         extra=kept(data, "id", "name", "kind", "on", "strength", "named_by_person", "edits", "settings", "fence",
-                   "soften", "where"),
+                   "soften", "where", "purpose"),
     )
     if data.get("fence"):
         try:

@@ -19,6 +19,7 @@ from lather.core.job.agreements import state_by_agreement
 from lather.core.job.face_map import FaceMap
 from lather.core.job.fence import Fence
 from lather.core.job.finds import WANTED_GONE, Find
+from lather.core.job.purpose import of_edit
 from lather.core.job.source_map import SourceTurn, source_rect
 from lather.core.job.unknown_fields import kept
 from lather.core.kinds.registry import stage_of_kind
@@ -52,7 +53,8 @@ class Stroke:
     brush. pull: (x, y) from and to in px, of what is drawn to a place. mirror: (a, b, c, d, x, y), the map of a place
     to the other side of the face, where the stroke acts as well. order: among all edits of a stage that keeps one.
     fence: nothing is laid outside it. note: what it was made for ("dark spot"), for lists and reports.
-    find: id of the find it mends, or "". carried: name of the photo it was carried over from, or "".
+    find: id of the find it mends, or "". purpose: the same for programs, as a plain word (see `purpose`). carried: name
+    of the photo it was carried over from, or "".
     """
 
     id: str
@@ -65,6 +67,7 @@ class Stroke:
     turn: SourceTurn | None = None
     fence: Fence | None = None
     find: str = ""
+    purpose: str = ""
     feather: float | None = None
     own_texture: bool = False
     pull: tuple[float, float, float, float] | None = None
@@ -188,6 +191,8 @@ class Stroke:
             data["order"] = self.order
         if self.note:
             data["note"] = self.note
+        if self.purpose:
+            data["purpose"] = self.purpose
         if self.turn is not None:
             data["turn"] = self.turn.to_json()
         if self.fence is not None:
@@ -207,7 +212,7 @@ class Stroke:
             id=str(data["id"]), tool=str(data["tool"]), brush=Brush.from_json(data["brush"]),
             points=freeze_points(points), offset=(int(offset[0]), int(offset[1])) if offset else None,
             mode=str(data.get("mode", "any")), note=str(data.get("note", "")), find=str(data.get("find", "")),
-            turn=SourceTurn.from_json(data["turn"]) if data.get("turn") else None,
+            purpose=of_edit(data), turn=SourceTurn.from_json(data["turn"]) if data.get("turn") else None,
             fence=Fence.from_json(data["fence"]) if data.get("fence") else None,
             feather=None if feather is None else float(feather), own_texture=bool(data.get("own_texture", False)),
             pull=_numbers(data.get("pull"), 4), mirror=_numbers(data.get("mirror"), 6),
@@ -218,8 +223,8 @@ class Stroke:
         return stroke
 
 
-_STROKE_FIELDS = ("id", "kind", "tool", "brush", "offset", "mode", "note", "turn", "fence", "find", "feather_px",
-                  "own_texture", "pull", "mirror", "order", "carried")
+_STROKE_FIELDS = ("id", "kind", "tool", "brush", "offset", "mode", "note", "purpose", "turn", "fence", "find",
+                  "feather_px", "own_texture", "pull", "mirror", "order", "carried")
 
 
 def _numbers(values: list | None, count: int) -> tuple[float, ...] | None:
@@ -237,6 +242,7 @@ class Layer:
 
     settings: plain values of its kind (widths, bands); some make it act without edits (`acts_by_itself`).
     soften: the kind of find that it softens, or ""; where: in which zone. Such a layer is found again by the two.
+    purpose: what it was made for, if it is found again by that (see `purpose`).
     fence: none of its edits reaches outside it. unknown_edits: edits of a newer version, as they were read: they do
     nothing here and are written back.
     """
@@ -252,6 +258,7 @@ class Layer:
     fence: Fence | None = None
     soften: str = ""
     where: str = ""
+    purpose: str = ""
     unknown_edits: tuple[dict, ...] = ()
     extra: dict = field(default_factory=dict)
 

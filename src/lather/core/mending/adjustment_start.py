@@ -9,6 +9,7 @@ from lather.core.job.brief import JobSheet
 from lather.core.job.commands import AddLayer
 from lather.core.job.grain_model import GrainModel
 from lather.core.job.model import Job, Layer, new_id
+from lather.core.job.purpose import of_crisp
 from lather.core.measure.colours import area_colour, beneath, level_for
 from lather.core.measure.grain import measure_grain
 from lather.core.mending.colour_settings import (
@@ -126,5 +127,6 @@ def crisp_proposal(engine: Engine, job: Job, part: str, grain: GrainModel | None
     ):
         return None
     settings = CrispKind.new_settings() | crisp_settings(engine, job, zones, grain)
-    layer = Layer(new_id(), label, CrispKind.id, strength=CRISP_STRENGTH, settings=settings)
+    layer = Layer(new_id(), label, CrispKind.id, strength=CRISP_STRENGTH, settings=settings,
+                  purpose=of_crisp(part))
     return AddLayer("crisp", layer, len(job.stage("crisp").layers))

@@ -17,6 +17,7 @@ from lather.core.job.commands import AddEdits, AddLayer, Command, SetLayer, Toge
 from lather.core.job.finds import Find
 from lather.core.job.limits import USUAL_KIND, Band, band
 from lather.core.job.model import Job, Layer, Stroke, freeze_points, new_id
+from lather.core.job.purpose import of_find
 from lather.core.measure.colours import area_colour, beneath, tone_of, zone_body
 from lather.core.stages.adjust.mask import by_zones, painted
 from lather.core.stages.adjust.values import plain_lab
@@ -90,7 +91,8 @@ def outline_stroke(find: Find) -> Stroke:
     corners = middle + _WIDER.get(find.kind, 1.2) * (corners - middle)
     points = np.column_stack([corners, np.ones(len(corners)), np.zeros(len(corners))])
     return Stroke(new_id(), "mask_area", Brush(size_px=max(1.0, find.size_px), edge=1.0), freeze_points(points),
-                  note=find.label.lower(), find=find.id, feather=max(1.0, 0.3 * find.size_px))
+                  note=find.label.lower(), find=find.id, purpose=of_find(find.kind),
+                  feather=max(1.0, 0.3 * find.size_px))
 
 
 def _circle(find: Find) -> np.ndarray:

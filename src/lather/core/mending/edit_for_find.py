@@ -14,6 +14,7 @@ from lather.core.job.fence import Fence
 from lather.core.job.finds import Find
 from lather.core.job.limits import band
 from lather.core.job.model import Job, Layer, Stroke, new_id
+from lather.core.job.purpose import of_find
 from lather.core.kinds.registry import kind_of, stage_of_kind
 from lather.core.measure.residual import find_contrast, residual_share
 from lather.core.mending.colour_settings import colour_command
@@ -59,12 +60,14 @@ def proposed_stroke(find: Find, stage_id: str = "mend") -> Stroke:
     from elsewhere: the white from both its sides is blended in.
     """
     if find.kind == "stray_hair" or (stage_id == "strands" and find.path is not None):
-        return strand_stroke(find.path, find.width_px or 2.0, find=find.id, note=find.label.lower())
+        return strand_stroke(find.path, find.width_px or 2.0, find=find.id, note=find.label.lower(),
+                             purpose=of_find(find.kind))
     edge = kind_of(find.kind).edge
     if edge is None:
         edge = _SPOT_EDGE if find.path is None else _LINE_EDGE
     stroke = dab_stroke(
-        find.x, find.y, proposed_size(find), edge=edge, note=find.label.lower(), path=find.path, find=find.id
+        find.x, find.y, proposed_size(find), edge=edge, note=find.label.lower(), path=find.path, find=find.id,
+        purpose=of_find(find.kind),
     )
     if find.kind == "under_eye":
         fence, down = _below_the_lashes(find)

@@ -9,6 +9,7 @@ from lather.core.brush.values import Brush
 from lather.core.job.commands import AddEdits, AddLayer, Command, Together
 from lather.core.job.finds import Find
 from lather.core.job.model import Job, Layer, Stroke, freeze_points, new_id
+from lather.core.job.purpose import ALL_SKIN, of_find
 from lather.core.kinds.registry import kind_of
 from lather.core.mending.source_of_tone import circle, sparing, with_holes
 from lather.core.stages.even.kind import BOTH, LIFTING, LOWERING
@@ -28,7 +29,7 @@ def even_stroke(find: Find, share: float = SHARE) -> Stroke:
     points = freeze_points([(x, y, 1.0, 0.0) for x, y in find.outline])
     brush = Brush(size_px=max(1.0, find.size_px), edge=1.0, ceiling=share)
     return Stroke(new_id(), "even_area", brush, points, mode=ASSISTED, note=find.label.lower(), find=find.id,
-                  feather=max(1.0, _FEATHER * find.size_px))
+                  purpose=of_find(find.kind), feather=max(1.0, _FEATHER * find.size_px))
 
 
 def layer_for_side(job: Job, side: str, default_layer_id: str = "") -> tuple[Layer, AddLayer | None]:
@@ -89,7 +90,7 @@ def even_all_command(job: Job, bounds: Rect, default_layer_id: str = "", *, shar
     holes = [circle(find.x, find.y, _STAYS * max(find.size_px, 4.0)) for find in (*job.keepers(), *stays)]
     brush = Brush(size_px=max(1.0, room), edge=1.0, ceiling=share)
     stroke = Stroke(new_id(), "even_area", brush, freeze_points([(x, y, 1.0, 0.0) for x, y in rim]), mode=ASSISTED,
-                    note="all skin", feather=max(1.0, room))
+                    note="all skin", purpose=ALL_SKIN, feather=max(1.0, room))
     holes += [tuple(find.outline) for find in job.finds or () if kind_of(find.kind).softened and len(find.outline) > 2]
     stroke = with_holes(stroke, holes)
     apart = _kept_apart(job) if apart is None else apart

@@ -16,6 +16,7 @@ from lather.core.imageio.read import decode_picture
 from lather.core.job.commands import AddEdits, SetBrief, SetFinds
 from lather.core.job.history import History
 from lather.core.job.model import new_job
+from lather.core.job.purpose import of_find
 from lather.core.kinds.registry import SOFTENED
 from lather.core.mending.edit_for_find import mend_command
 from lather.core.practice.make import Plate, make_plate
@@ -72,7 +73,8 @@ def make_demo(plate: Plate | None = None) -> Session:
     layer_id = job.stage("mend").layers[0].id
     spots = sorted((f for f in plate.flaws if f.kind in _NAMES), key=lambda f: (f.y, f.x))
     for flaw in spots[:_MENDED]:
-        stroke = dab_stroke(flaw.x, flaw.y, 1.6 * flaw.size_px + 4, note=_NAMES[flaw.kind])
+        stroke = dab_stroke(flaw.x, flaw.y, 1.6 * flaw.size_px + 4, note=_NAMES[flaw.kind],
+                            purpose=of_find(flaw.kind))
         stroke = with_source(stroke, source_candidates(session.engine, history.job, layer_id, stroke))
         if stroke is not None:
             history.do(AddEdits("mend", layer_id, (stroke,)))

@@ -18,6 +18,7 @@ from lather.core.job.commands import Command
 from lather.core.job.finds import WANTED_GONE, Find
 from lather.core.job.history import History
 from lather.core.job.model import Job, Layer, Stage, Stroke, acts_by_itself, new_id
+from lather.core.job.purpose import ALL_SKIN
 from lather.core.kinds.registry import kind_of, stage_of_kind
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.mending.edit_for_find import can_mend, layer_for, mend_command
@@ -255,7 +256,7 @@ class _Carry:
         if not strokes:
             return
         share = float(np.median([edit.brush.ceiling for edit in strokes]))
-        if any(edit.note == "all skin" for edit in strokes):
+        if any(edit.purpose == ALL_SKIN for edit in strokes):
             command = even_all_command(self.job, self._here.photo.bounds, share=share)
         else:
             blotches = [find for find in self.job.finds or () if find.worth and stage_of_kind(find.kind) == "even"

@@ -16,12 +16,12 @@ _NEARBY_SIZES = 6
 
 def dab_stroke(
     x: float, y: float, size_px: float, *, edge: float = 0.15, ceiling: float = 1.0, note: str = "", path=None,
-    find: str = "",
+    find: str = "", purpose: str = "",
 ) -> Stroke:
     """An unsourced Dab: one touch at full flow, or touches along a path (n, 2)."""
     brush = Brush(size_px=size_px, edge=edge, ceiling=ceiling, flow=1.0)
     points = [[x, y, 1.0, 0.0]] if path is None else [[a, b, 1.0, 0.01 * i] for i, (a, b) in enumerate(path)]
-    return Stroke(new_id(), "dab", brush, freeze_points(points), note=note, find=find)
+    return Stroke(new_id(), "dab", brush, freeze_points(points), note=note, find=find, purpose=purpose)
 
 
 def source_candidates(engine: Engine, job: Job, layer_id: str, stroke: Stroke, *, most: int = 8,

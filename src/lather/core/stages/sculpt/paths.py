@@ -10,6 +10,7 @@ from lather.core.engine.engine import Engine
 from lather.core.job.commands import AddEdits, AddLayer, Command, Together
 from lather.core.job.face_map import FaceMap
 from lather.core.job.model import Job, Layer, Stroke, freeze_points, new_id
+from lather.core.job.purpose import first_of, of_path, of_sculpt
 from lather.core.stages.light.cells import Field, Seen
 from lather.core.stages.light.needed import BARE, SKIN
 from lather.core.stages.sculpt.form import FALLS, OPEN, RISES
@@ -102,7 +103,8 @@ class Proposal:
         brush = _gentle(Brush(size_px=self.width_px, edge=_EDGE, ceiling=ceiling))
         points = _along(path, _ALONG_PX * self.width_px)
         return Stroke(new_id(), self.tool, brush, freeze_points([(x, y, 1.0, 0.0) for x, y in points]),
-                      mode="anywhere" if self.id in _ON_LIPS else ON_SKIN_ONLY, note=self.label.lower())
+                      mode="anywhere" if self.id in _ON_LIPS else ON_SKIN_ONLY, note=self.label.lower(),
+                      purpose=of_path(self.id))
 
 
 def _gentle(brush: Brush) -> Brush:
@@ -197,9 +199,9 @@ def lay_command(job: Job, chosen: list[Proposal], share: float = SHARE) -> Comma
         own = [one for one in chosen if one.tool == tool and not one.left_out]
         if not own:
             continue
-        layer = next((x for x in job.stage("sculpt").layers if x.name == name and x.kind == "sculpt"), None)
+        layer = first_of(job.stage("sculpt").layers, of_sculpt(tool))
         if layer is None:
-            layer = Layer(new_id(), name, "sculpt", settings={FOLLOWING.id: FOLLOWING.start})
+            layer = Layer(new_id(), name, "sculpt", settings={FOLLOWING.id: FOLLOWING.start}, purpose=of_sculpt(tool))
             make = AddLayer("sculpt", layer, len(job.stage("sculpt").layers))
             commands.append(make)
             job = make.apply(job)

@@ -9,6 +9,7 @@ from lather.core.job.commands import AddEdits, Command, RemoveEdits, Together
 from lather.core.job.face_map import FaceMap
 from lather.core.job.face_mesh import BROWS, FOREHEAD_TOP, LIDS, LIPS_INNER, LIPS_OUTER, NOSE, OVAL
 from lather.core.job.model import Job, Layer, Stroke, freeze_points, new_id
+from lather.core.job.purpose import of_hold
 from lather.core.stages.shape.kind import next_order
 from lather.core.tools.hold_area import INSIDE, OUTSIDE
 
@@ -19,7 +20,6 @@ ZONES = {
 _FEATHER = 0.05  # face widths
 _GROUND_FEATHER = 0.10
 _BAND = 0.05
-_HELD = "held: "
 
 
 def outlines_of(face: FaceMap | None, rings: Sequence[np.ndarray] = (), hands: Sequence[np.ndarray] = ()
@@ -60,8 +60,8 @@ def _hairline(face: FaceMap) -> np.ndarray:
 
 
 def held_zones(job: Job) -> set[str]:
-    notes = {edit.note for layer in job.stage("shape").layers for edit in layer.edits if edit.tool == "hold_area"}
-    return {zone for zone in ZONES if _HELD + zone in notes}
+    held = {edit.purpose for layer in job.stage("shape").layers for edit in layer.edits}
+    return {zone for zone in ZONES if of_hold(zone) in held}
 
 
 def hold_command(job: Job, layer: Layer, zone: str, outlines: Sequence[np.ndarray], face_px: float) -> Command:
@@ -71,7 +71,8 @@ def hold_command(job: Job, layer: Layer, zone: str, outlines: Sequence[np.ndarra
     for number, outline in enumerate(outlines):
         points = np.column_stack([outline, np.ones(len(outline)), np.zeros(len(outline))])
         edits.append(Stroke(new_id(), "hold_area", Brush(size_px=float(np.clip(feather, 1, 2000)), edge=1.0),
-                            freeze_points(points), mode=OUTSIDE if zone == "ground" else INSIDE, note=_HELD + zone,
+                            freeze_points(points), mode=OUTSIDE if zone == "ground" else INSIDE,
+                            note=f"held: {ZONES[zone].lower()}", purpose=of_hold(zone),
                             feather=float(np.clip(feather, 1, 2000)), order=order + number))
     return Together(f"hold {ZONES[zone].lower()}", (AddEdits("shape", layer.id, tuple(edits)),))
 
@@ -79,5 +80,5 @@ def hold_command(job: Job, layer: Layer, zone: str, outlines: Sequence[np.ndarra
 def let_go_command(job: Job, zone: str) -> Command | None:
     """One step after which a zone moves with what moved it; None where it is not held."""
     gone = [RemoveEdits("shape", layer.id, ids) for layer in job.stage("shape").layers
-            if (ids := tuple(e.id for e in layer.edits if e.tool == "hold_area" and e.note == _HELD + zone))]
+            if (ids := tuple(e.id for e in layer.edits if e.purpose == of_hold(zone)))]
     return Together(f"let go of {ZONES[zone].lower()}", tuple(gone)) if gone else None

@@ -3,6 +3,7 @@
 import numpy as np
 
 from lather.core.job.model import Stroke, freeze_points, new_id
+from lather.core.job.purpose import of_line
 from lather.core.stages.shape.field import Field
 from lather.core.stages.shape.grid import Grid, displace
 from lather.core.stages.shape.guard import most_allowed
@@ -65,7 +66,7 @@ def _places_on(start: np.ndarray, end: np.ndarray) -> np.ndarray:
 def hold_of(parts, name: str, order: int) -> Stroke:
     """The edit that holds a line. parts: (start, end) of each, px on the photo."""
     points = freeze_points([(*place, 1.0, 0.0) for part in parts for place in part])
-    return Stroke(new_id(), LINE_HOLD.id, LINE_HOLD.brush, points, note=name, order=order)
+    return Stroke(new_id(), LINE_HOLD.id, LINE_HOLD.brush, points, note=name, purpose=of_line(name), order=order)
 
 
 def bend_px(field: Field, parts) -> tuple[float, np.ndarray]:

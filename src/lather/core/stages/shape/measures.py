@@ -15,6 +15,7 @@ from lather.core.job.face_map import FaceMap
 from lather.core.job.face_mesh import EYES
 from lather.core.job.limits import band
 from lather.core.job.model import Job, Layer, Stroke, freeze_points, new_id
+from lather.core.job.purpose import MEASURES_LAYER, first_of, of_measure
 from lather.core.stages.shape.kind import next_order
 from lather.core.stages.shape.mirror import PAIRS
 
@@ -142,7 +143,8 @@ def edit_for(measure: Measure, face: FaceMap, side: str, percent: float) -> Stro
     rows = [row for at, by in zip(anchors, steps) for row in (at, at + by)] + [row for at in stays for row in (at, at)]
     points = np.column_stack([np.array(rows), np.ones(len(rows)), np.zeros(len(rows))])
     brush = Brush(size_px=float(np.clip(2 * measure.reach * face.width_px, 4, 2000)), edge=1.0)
-    return Stroke(new_id(), "measure", brush, freeze_points(points), note=name_of(measure, side))
+    return Stroke(new_id(), "measure", brush, freeze_points(points), note=name_of(measure, side),
+                  purpose=of_measure(measure.id, side))
 
 
 def name_of(measure: Measure, side: str) -> str:
@@ -154,12 +156,12 @@ def values(job: Job, face: FaceMap | None) -> dict[tuple[str, str], float]:
     """{(measure id, side): % of the face's width} of all that the job's edits set; the rest is 0."""
     if face is None or not face.mesh:
         return {}
-    known = {name_of(m, side): (m, side) for m in MEASURES for side in m.sides}
+    known = {of_measure(m.id, side): (m, side) for m in MEASURES for side in m.sides}
     found = {}
     for layer in job.stage("shape").layers:
         for edit in layer.edits:
-            if edit.tool == "measure" and edit.note in known and len(edit.points) >= 2:
-                measure, side = known[edit.note]
+            if edit.tool == "measure" and edit.purpose in known and len(edit.points) >= 2:
+                measure, side = known[edit.purpose]
                 step = edit.points[1, :2].astype(float) - edit.points[0, :2]
                 times = 2 if measure.way == "open" else 1
                 found[measure.id, side] = times * 100 * float(step @ way(measure, face, side)) / face.width_px
@@ -178,15 +180,15 @@ def set_command(job: Job, measure: Measure, sides: Sequence[str], percent: float
         return None
     most = most_percent(job.brief.get("kind"))
     percent = float(np.clip(percent, -most, most))
-    layer = next((x for x in job.stage("shape").layers if x.name == LAYER and x.kind == "shape"), None)
+    layer = first_of(job.stage("shape").layers, MEASURES_LAYER)
     commands: list[Command] = []
     if layer is None:
         if abs(percent) < 1e-6:
             return None
-        layer = Layer(new_id(), LAYER, "shape")
+        layer = Layer(new_id(), LAYER, "shape", purpose=MEASURES_LAYER)
         commands.append(AddLayer("shape", layer, 0))
     for side in sides:
-        old = next((e for e in layer.edits if e.tool == "measure" and e.note == name_of(measure, side)), None)
+        old = next((e for e in layer.edits if e.purpose == of_measure(measure.id, side)), None)
         made = edit_for(measure, face, side, percent)
         if abs(percent) < 1e-6:
             if old is not None:

@@ -21,11 +21,12 @@ def strand_size(width_px: float) -> float:
     return float(np.clip(_WIDTHS * width_px + _MORE_PX, _LEAST_PX, _MOST_PX))
 
 
-def strand_stroke(path, width_px: float, *, find: str = "", note: str = "stray hair") -> Stroke:
+def strand_stroke(path, width_px: float, *, find: str = "", note: str = "stray hair",
+                  purpose: str = "") -> Stroke:
     """A strand edit along a path (n, 2) from tip to root."""
     points = [[x, y, 1.0, 0.01 * i] for i, (x, y) in enumerate(path)]
     brush = Brush(size_px=strand_size(width_px), edge=0.0)
-    return Stroke(new_id(), "strand", brush, freeze_points(points), note=note, find=find)
+    return Stroke(new_id(), "strand", brush, freeze_points(points), note=note, find=find, purpose=purpose)
 
 
 def snapped(points: np.ndarray, size_px: float, read: Read, bounds: Rect) -> tuple[np.ndarray, float] | None:

@@ -4,6 +4,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from lather.core.job.model import Job, Stage
+from lather.core.job.purpose import first_of, of_crisp
 from lather.core.mending.adjustment_start import CRISP_PARTS, crisp_proposal
 from lather.desktop.stages.adjust.part import AdjustPart
 from lather.desktop.texts import tr
@@ -41,9 +42,9 @@ class ProposalsPanel(QWidget):
         self.says.setVisible(not low)
 
     def show_stage(self, stage: Stage) -> None:
-        names = {layer.name for layer in stage.layers}
+        laid = {layer.purpose for layer in stage.layers}
         for part, (label, _) in CRISP_PARTS.items():
-            there = label in names
+            there = of_crisp(part) in laid
             self.buttons[part].setText(tr(f"{label} · laid" if there else label))
 
 
@@ -67,10 +68,10 @@ class CrispPart(AdjustPart):
             self.make_layer("crisp")
             return
         label = CRISP_PARTS[part][0]
-        for layer in self.job.stage.layers:
-            if layer.name == label:
-                self.job.choose_layer(layer.id)
-                return
+        there = first_of(self.job.stage.layers, of_crisp(part))
+        if there is not None:
+            self.job.choose_layer(there.id)
+            return
         job, engine, grain = self.job.job, self.canvas.engine, self.desk.measured.grain
 
         def take(command) -> None:

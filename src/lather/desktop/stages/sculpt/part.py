@@ -8,6 +8,7 @@ from PyQt6.QtGui import QPainter
 from lather.core.job.commands import SetLayer
 from lather.core.job.limits import band
 from lather.core.job.model import Job
+from lather.core.job.purpose import of_path
 from lather.core.stages.sculpt.kind import FOLLOWING
 from lather.core.stages.sculpt.paths import SHARE, Proposal, laid_stops, lay_command, proposals
 from lather.desktop.background import Background
@@ -87,8 +88,8 @@ class SculptPart(StagePart):
 
     def laid(self) -> set[str]:
         """Ids of the paths that lie on a layer already."""
-        notes = {edit.note for layer in self.job.job.stage("sculpt").layers for edit in layer.edits}
-        return {one.id for one in self.rows if one.label.lower() in notes}
+        laid = {edit.purpose for layer in self.job.job.stage("sculpt").layers for edit in layer.edits}
+        return {one.id for one in self.rows if of_path(one.id) in laid}
 
     def waiting(self) -> list[Proposal]:
         """What E lays down."""

@@ -11,6 +11,7 @@ from lather.core.job.commands import AddEdits, AddLayer, Command, Together
 from lather.core.job.delivered import long_edge_cm, mm_per_px
 from lather.core.job.limits import band
 from lather.core.job.model import Job, Layer, Stroke, new_id
+from lather.core.job.purpose import MEASURES_LAYER, line_of
 from lather.core.lengths import small_text
 from lather.core.measure.hands import hand_outlines
 from lather.core.measure.lines_behind import lines_behind
@@ -135,7 +136,7 @@ class ShapePart(StagePart):
             return None
         self._pick("")
         layer = self.job.layer
-        if layer is None or layer.name == measures.LAYER:
+        if layer is None or layer.purpose == MEASURES_LAYER:
             self._take_layer_by_hand()
         face = self.job.job.face_map
         if not self.state.mirrors or face is None:
@@ -147,7 +148,8 @@ class ShapePart(StagePart):
         return self.permission.given(self._kind, denied(self.job.job.brief, "reshaping"))
 
     def _take_layer_by_hand(self) -> None:
-        own = next((x for x in reversed(self.job.stage.layers) if x.name != measures.LAYER and x.kind == "shape"), None)
+        own = next((x for x in reversed(self.job.stage.layers)
+                    if x.purpose != MEASURES_LAYER and x.kind == "shape"), None)
         if own is None:
             self.job.add_layer(_BY_HAND)
         else:
@@ -204,7 +206,7 @@ class ShapePart(StagePart):
         if not on:
             self._do(holds.let_go_command(self.job.job, zone))
         elif zone in self._zones:
-            if self.job.layer is None or self.job.layer.name == measures.LAYER:
+            if self.job.layer is None or self.job.layer.purpose == MEASURES_LAYER:
                 self._take_layer_by_hand()
             layer, face = self.job.ensure_layer(), self.job.job.face_map
             px = face.width_px if face is not None else self.desk.measured.measures.face_width_px
@@ -212,7 +214,7 @@ class ShapePart(StagePart):
             self.message.emit(f"{holds.ZONES[zone]} held: nothing moves there from now on; what was moved stays.")
 
     def _held_lines(self) -> set[str]:
-        return {edit.note for layer in self.job.job.stage("shape").layers for edit in layer.edits
+        return {line_of(edit.purpose) for layer in self.job.job.stage("shape").layers for edit in layer.edits
                 if edit.tool == LINE_HOLD.id}
 
     def _hold_lines(self, bends) -> None:
@@ -225,7 +227,7 @@ class ShapePart(StagePart):
         if not edits:
             return
         stage = self.job.job.stage("shape")
-        by_hand = [x for x in stage.layers if x.kind == "shape" and x.name != measures.LAYER]
+        by_hand = [x for x in stage.layers if x.kind == "shape" and x.purpose != MEASURES_LAYER]
         layer = next((x for x in by_hand if x.id == self.job.layer_id), by_hand[-1] if by_hand else None)
         commands: list[Command] = []
         if layer is None:
@@ -279,7 +281,7 @@ class ShapePart(StagePart):
             self._show(command)
 
     def _stretched(self, stroke: Stroke, finished: bool) -> None:
-        if self.job.layer is None or self.job.layer.name == measures.LAYER:
+        if self.job.layer is None or self.job.layer.purpose == MEASURES_LAYER:
             self._take_layer_by_hand()
         layer = self.job.ensure_layer()
         edit = replace(stroke, order=next_order(self.job.job))
