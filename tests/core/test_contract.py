@@ -1,5 +1,6 @@
 """The contract of every layer kind: it runs over all stages of the registry, and over toy ones that only tests have."""
 
+import functools
 import tempfile
 import unittest
 from dataclasses import replace
@@ -9,15 +10,16 @@ import cv2
 import numpy as np
 
 from lather.core.colour.profiles import srgb_profile
-from lather.core.engine.engine import whole_picture_tiles
+from lather.core.engine.engine import Engine, whole_picture_tiles
 from lather.core.engine.live import LiveStroke
 from lather.core.imageio.write import write_picture
 from lather.core.job.commands import AddLayer
 from lather.core.job.history import History
-from lather.core.job.model import Layer, Stroke, freeze_points, new_id, new_job
+from lather.core.job.model import Job, Layer, Stroke, freeze_points, new_id, new_job
 from lather.core.levels import halve
 from lather.core.session import Session
 from lather.core.stages.example import HEIGHT, WIDTH, edit
+from lather.core.stages.info import StageInfo
 from lather.core.stages.light.kind import LightKind
 from lather.core.stages.patches.kind import PatchKind
 from lather.core.stages.registry import STAGES, make_kinds
@@ -28,10 +30,37 @@ from tests.support.toys import ADJUSTING, MAPPING, MOVING, with_toys
 
 SIZE = (HEIGHT, WIDTH)  # odd on purpose: borders of tiles and levels
 DATA = Path(__file__).parents[1] / "data"
+_LEAST_CHANGE = 0.002
+
+
+@functools.cache
+def _skin() -> np.ndarray:
+    pixels = skin_like(*SIZE).astype(np.float64)
+    ys, xs = np.mgrid[: SIZE[0], : SIZE[1]]
+    glare = 0.55 * np.exp(-((xs - 330) ** 2 + (ys - 205) ** 2) / (2 * 9.0**2))[..., None]
+    return np.round(pixels + glare * (62000 - pixels)).astype(np.uint16)
 
 
 def skin() -> np.ndarray:
-    return skin_like(*SIZE)
+    """Skin with a highlight on it, so that what takes shine down has something to do."""
+    return _skin().copy()
+
+
+def only(info: StageInfo, kind: str, engine: Engine) -> Job:
+    """A job with the layers of one kind of a stage's example."""
+    job = new_job(engine.photo.source)
+    own = tuple(layer for layer in info.example() if layer.kind == kind)
+    return job.with_stage(replace(job.stage(info.id), layers=own))
+
+
+def kinds_that_do_nothing(info: StageInfo, engine: Engine) -> list[str]:
+    """Kinds of a stage whose example is missing, or leaves the photo as it is when it stands alone."""
+    photo, idle = engine.photo.read(engine.photo.bounds), []
+    for kind in info.kinds:
+        changed = np.abs(engine.pixels(only(info, kind, engine), engine.photo.bounds) - photo).max()
+        if changed < _LEAST_CHANGE:
+            idle.append(kind)
+    return idle
 
 
 class ContractTest(unittest.TestCase):
@@ -55,6 +84,27 @@ class ContractTest(unittest.TestCase):
             offered = {tool for layer in layers for tool in info.tools_for(layer) if TOOLS[tool].lays}
             self.assertLessEqual(used, set(TOOLS))
             self.assertEqual(offered - used, set(), info.id)
+
+    def test_every_kind_of_every_stage_has_an_example_that_acts(self):
+        for info in self.stages:
+            self.assertEqual(kinds_that_do_nothing(info, self.engine), [], info.id)
+
+    def test_every_kind_alone_keeps_the_contract_on_a_part_of_the_picture(self):
+        """Beneath others a mistake may be covered: each kind by itself, tiles and levels against the whole."""
+        part = Rect(60, 60, 316, 316)
+        for info, kind, job in self.kinds():
+            whole = self.engine.pixels(job, part)
+            for rect in (Rect(60, 60, 190, 316), Rect(190, 60, 316, 316)):
+                np.testing.assert_allclose(engine_of(skin()).pixels(job, rect), whole[rect.slices(part)], atol=1e-6,
+                                           err_msg=kind)
+            reduced = self.engine.pixels(job, part.at_level(1), 1)
+            self.assertLess(np.abs(reduced - halve(whole)).max(), info.kinds[kind].levels_within, kind)
+
+    def kinds(self):
+        """(stage, kind, a job with its layers of that kind alone)."""
+        for info in self.stages:
+            for kind in info.kinds:
+                yield info, kind, only(info, kind, self.engine)
 
     def test_patches_that_were_kept_are_made_anew_when_the_tools_they_share_change(self):
         kinds = make_kinds()
@@ -174,6 +224,24 @@ class ToysContractTest(ContractTest):
         toys = with_toys(self)
         super().setUp()
         self.stages = toys
+
+
+class DemandedTest(unittest.TestCase):
+    """What the contract demands of somebody who adds a kind."""
+
+    def test_a_kind_without_an_example_or_with_one_that_does_nothing_is_named(self):
+        finish = next(info for info in STAGES if info.id == "finish")
+        with_toys(self, ADJUSTING)
+        engine = engine_of(skin())
+        kind = ADJUSTING.kind
+        forgotten = replace(finish, more_kinds=(*finish.more_kinds, kind))
+        self.assertEqual(kinds_that_do_nothing(forgotten, engine), [kind.id])
+        idle = Layer(new_id(), "Idle", kind.id, settings={"everywhere": True, "warmth": 0.0})
+        neutral = replace(forgotten, example=lambda: (*finish.example(), idle))
+        self.assertEqual(kinds_that_do_nothing(neutral, engine), [kind.id])
+        acting = replace(idle, settings={"everywhere": True, "warmth": 1.0})
+        shown = replace(forgotten, example=lambda: (*finish.example(), acting))
+        self.assertEqual(kinds_that_do_nothing(shown, engine), [])
 
 
 class OtherLayersTest(unittest.TestCase):

@@ -18,12 +18,10 @@ from lather.core.job.fence import Fence
 from lather.core.job.model import Layer, Stroke, new_id, new_job
 from lather.core.kinds.registry import KINDS
 from lather.core.mending.adjustment_start import CRISP_PARTS
-from lather.core.mending.even_blotches import even_all_command
 from lather.core.session import Session
 from lather.core.stages.sculpt.paths import _PLACES
 from lather.core.stages.shape.holds import ZONES, held_zones, hold_command, let_go_command
 from lather.core.stages.shape.measures import MEASURES, name_of, set_command, values
-from lather.core.types import Rect
 from tests.support.faces import made_face
 from tests.support.layers import stroke
 from tests.support.pictures import session_of, skin_like
@@ -110,7 +108,9 @@ class RenamedTest(unittest.TestCase):
             photo, path = Path(folder) / "p.png", Path(folder) / "j.lather"
             write_picture(photo, skin_like(120, 140), profile=srgb_profile())
             session = Session.from_photo(photo)
-            session.history.do(even_all_command(session.job, Rect(0, 0, 140, 120), share=0.5))
+            even = Layer(new_id(), "all", "even", edits=(
+                stroke("even_area", [*PLACES, (15, 30, 1, 0)], 9, mode="assisted", purpose=purpose.ALL_SKIN),))
+            session.history.do(AddLayer("even", even, 0))
             session.history.do(AddLayer("crisp", Layer(new_id(), "x", "crisp", purpose="crisp:lips"), 0))
             session.save(path)
             back = Session.open(path)

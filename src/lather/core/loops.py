@@ -128,13 +128,13 @@ def _with_dispatchers(function: FunctionType) -> FunctionType:
     return functools.update_wrapper(copy, function)
 
 
-def loop(*signatures: str, fastmath: bool = True, inline: bool = False, checked: bool = False):
+def loop(*signatures: str, fastmath: bool = False, inline: bool = False):
     """Decorator: compile this function, for arguments of these types. See `Loop`.
 
     fastmath: sums may be reordered, so that several pixels go at a time. inline: put into whoever calls it, before
-    types are known. checked: a division by zero raises; otherwise it gives inf or nan, as NumPy's does.
+    types are known. A division by zero raises: without that check the last bits of old jobs' pixels would change.
     """
-    options: dict = {"fastmath": fastmath, "error_model": "python" if checked else "numpy"}
+    options: dict = {"fastmath": fastmath}
     if inline:
         options["inline"] = "always"
     return lambda function: Loop(function, signatures, options)

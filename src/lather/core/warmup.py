@@ -1,8 +1,8 @@
 """All fast loops compiled once after an installation, in the order in which a hand can reach them.
 
-`python -m lather.core.warmup [MODULE …]` is that as a process of its own: it writes a line for each loop that is there,
-and reads names of loops that somebody waits for, which then come first. Numba keeps what was compiled; later starts do
-nothing.
+`python -m lather.core.warmup` is that as a process of its own; with names of modules it works beside a window: a line
+is written for each loop that is there, and names of loops that somebody waits for are read, which then come first.
+Numba keeps what was compiled; later starts do nothing.
 """
 
 import hashlib
@@ -54,8 +54,15 @@ def _mark() -> Path:
     files = [core / f"{name.replace('.', '/')}.py" for name in ORDER]
     told = [f"{file} {file.stat().st_mtime_ns} {file.stat().st_size}" for file in files]
     key = "\n".join([version("numba"), version("numpy"), platform.machine(), platform.node(), *told])
-    cache = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
-    return cache / "lather" / f"compiled-{hashlib.blake2b(key.encode(), digest_size=8).hexdigest()}"
+    return _where() / f"compiled-{hashlib.blake2b(key.encode(), digest_size=8).hexdigest()}"
+
+
+def _where() -> Path:
+    """Where Numba keeps what it compiled: beside the code if that may be written, else with the person's caches."""
+    core = Path(__file__).parent
+    if "NUMBA_CACHE_DIR" not in os.environ and os.access(core, os.W_OK):
+        return core / "__pycache__"
+    return Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "lather"
 
 
 def is_warm() -> bool:
@@ -111,18 +118,25 @@ def _wanted_first(left: dict[str, Loop], asked: "queue.SimpleQueue[str]") -> Ite
             yield name, left.pop(name)
 
 
-def _as_process(modules: tuple[str, ...]) -> None:
-    """Lines `ready NAME DONE OF`, one for each loop; what comes in on standard input are names that are wanted."""
+def _beside(modules: tuple[str, ...]) -> None:
+    """Lines `ready NAME DONE OF`, one for each loop; what comes in on standard input are names that are wanted.
+
+    It ends with the one that began it, whose end of the line closes.
+    """
     give_way()
     asked: queue.SimpleQueue[str] = queue.SimpleQueue()
-    threading.Thread(target=lambda: [asked.put(line.strip()) for line in sys.stdin], daemon=True).start()
+
+    def listen() -> None:
+        for line in sys.stdin:
+            asked.put(line.strip())
+        os._exit(0)
+
+    threading.Thread(target=listen, daemon=True).start()
     every = all_loops(modules)
     for number, (name, one) in enumerate(_wanted_first({one.name: one for one in every}, asked), 1):
         one.get_ready()
         print(SAID, name, number, len(every), flush=True)
-    if modules == ORDER:
-        keep_mark()
 
 
 if __name__ == "__main__":
-    _as_process(tuple(sys.argv[1:]) or ORDER)
+    _beside(tuple(sys.argv[1:])) if len(sys.argv) > 1 else run()

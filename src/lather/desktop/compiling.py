@@ -43,7 +43,7 @@ class Compiling(QObject):
         there = warmup.ORDER[warmup.FIRST :]
         self._there = {one.name: threading.Event() for one in warmup.all_loops(there)}
         self._process = subprocess.Popen([sys.executable, "-m", "lather.core.warmup", *there], stdin=subprocess.PIPE,
-                                         stdout=subprocess.PIPE, text=True)
+                                         stdout=subprocess.PIPE, text=True, start_new_session=True)
         loops.elsewhere.append(self._have_compiled)
         loops.waiting.append(self._hear_waiting)
         threading.Thread(target=self._listen, name="compiling", daemon=True).start()
