@@ -8,7 +8,7 @@ setup(
     packages=[*find_packages("src"), "lather.handbook"],
     package_dir={"": "src", "lather.handbook": "docs/handbook"},
     package_data={
-        "lather": ["core/data/**/*", "desktop/theme/icons/*.svg", "desktop/entry/*"],
+        "lather": ["py.typed", "core/data/**/*", "desktop/theme/icons/*.svg", "desktop/entry/*"],
         "lather.handbook": ["*.md", "contents.txt", "pictures/*"],
     },
     data_files=[  # found by the desktop where the environment is the system's or the person's own

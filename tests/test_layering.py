@@ -13,8 +13,8 @@ ORDER = [
     "find", "mending", "plan", "record", "deliver", "journal", "practice", "sitting",
 ]
 SHARED = {
-    "data", "errors", "lengths", "levels", "log", "loop_parts", "loops", "memory", "parameters", "ranges", "recent",
-    "state", "threads", "types",
+    "data", "errors", "lengths", "levels", "log", "loop_parts", "loops", "memory", "parameters", "phrases",
+    "ranges", "recent", "state", "threads", "types",
 }
 
 

@@ -120,6 +120,7 @@ def _drop_output() -> None:
 
 
 def _run(arguments: list[str], loaded: Callable[[], None]) -> int:
+    log.configure(verbose="--verbose" in arguments)
     wanted = next((a for a in arguments if a in COMMANDS), None)
     parser = build_parser(wanted)
     loaded()
@@ -127,7 +128,6 @@ def _run(arguments: list[str], loaded: Callable[[], None]) -> int:
         parsed = parser.parse_args(arguments)
     except SystemExit as end:  # after --help and --version
         return int(end.code or 0)
-    log.configure(verbose=parsed.verbose)
     if parsed.command is None:
         parser.print_help()
         return 2

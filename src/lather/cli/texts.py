@@ -12,7 +12,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(arguments: argparse.Namespace) -> int:
-    from lather.desktop.texts.gather import texts
+    from lather.desktop.texts.gather import texts  # these read all of the desktop
     from lather.desktop.texts.ts_file import read_ts, write_ts
 
     path = Path(arguments.out)

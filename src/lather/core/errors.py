@@ -1,5 +1,7 @@
 """Errors that a person may meet: each carries one sentence that says what is wrong and what to do."""
 
+from lather.core.phrases import phrase
+
 
 class LatherError(Exception):
     """Base of all expected errors.
@@ -33,7 +35,7 @@ class ChangedOnDisk(SaveError):
 
     def __init__(self, path, *, was_there: bool):
         what = "was saved by another window since it was opened here" if was_there else "is there already"
-        super().__init__(f"{path.name} {what}; save under another name, or replace it knowingly.", path=path)
+        super().__init__(phrase("%1 %2; save under another name, or replace it knowingly.", path.name, what), path=path)
         self.was_there = was_there
 
 

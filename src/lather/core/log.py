@@ -12,7 +12,6 @@ import re
 import sys
 from collections import deque
 from collections.abc import Iterable
-from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
 
 from lather import __version__
@@ -20,6 +19,7 @@ from lather.core.errors import Cancelled, LatherError
 from lather.core.state import state_folder
 
 _log = logging.getLogger("lather")
+_log.addHandler(logging.NullHandler())  # where nobody began a log, nothing is printed
 _FILE_BYTES, _FILES_KEPT = 1_000_000, 3
 _FORMAT = "%(asctime)s %(process)d %(threadName)s %(levelname)s %(name)s: %(message)s"
 _LINES_REPORTED, _SENTENCES = 120, 16
@@ -52,8 +52,6 @@ def configure(*, verbose: bool = False) -> None:
         _add(_QuietRotation(log_file(), maxBytes=_FILE_BYTES, backupCount=_FILES_KEPT, encoding="utf-8", delay=True))
     if verbose:
         _add(logging.StreamHandler())
-    if not _configured:
-        _add(logging.NullHandler())
     _log.info("Lather %s begins: %s", __version__, " ".join(_shortened(one) for one in sys.argv))
 
 
@@ -102,6 +100,8 @@ def was_unexpected(sentence: str) -> bool:
 
 def system_lines() -> list[str]:
     """Version, system and packages, as a report begins."""
+    from importlib.metadata import PackageNotFoundError, version  # takes a while to read
+
     packages = []
     for name in _PACKAGES:
         with contextlib.suppress(PackageNotFoundError):

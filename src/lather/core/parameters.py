@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from lather.core.errors import RequestError
+from lather.core.phrases import worded
 from lather.core.ranges import Range
 
 
@@ -25,6 +26,9 @@ class Number:
     logarithmic: bool = False
     shown_times: float = 1.0
 
+    def __post_init__(self):
+        worded(self, "label")
+
     def check(self, value: object) -> None:
         """Raises RequestError, TypeError or ValueError for what cannot be."""
         self.range.check(float(value), self.label)
@@ -39,6 +43,9 @@ class Choice:
     options: Mapping[str, str]
     start: str
 
+    def __post_init__(self):
+        worded(self, "label", "options")
+
     def check(self, value: object) -> None:
         if value not in self.options:
             raise RequestError(f"There is no {self.label.lower()} “{value}”; choose from {', '.join(self.options)}.")
@@ -49,6 +56,9 @@ class Flag:
     id: str
     label: str
     start: bool = False
+
+    def __post_init__(self):
+        worded(self, "label")
 
     def check(self, value: object) -> None:
         """Whatever it is, it is true or false."""
@@ -65,6 +75,9 @@ class Model:
     label: str
     read: Callable[[object], object]
     moved: Callable[[object, Callable[[np.ndarray], np.ndarray]], object] | None = None
+
+    def __post_init__(self):
+        worded(self, "label")
 
     def check(self, value: object) -> None:
         self.read(value)

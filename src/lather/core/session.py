@@ -26,6 +26,7 @@ from lather.core.lamps.kind import LampKind
 from lather.core.measure.person_outline import PersonOutline
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.zone_masks import ZoneMasks
+from lather.core.phrases import phrase
 from lather.core.stages.registry import make_kinds
 from lather.core.threads import ARITHMETIC
 
@@ -76,7 +77,8 @@ class Session:
         data, name = read_bytes(path), readable_name(path.name)
         picture = decode_picture(data, name=path.name, max_pixels=max_pixels, development=development)
         if picture.format != RAW and development not in (None, Development()):
-            raise RequestError(f"{path.name} is no raw file: exposure and white balance are set in Finish and Colour.")
+            raise RequestError(phrase("%1 is no raw file: exposure and white balance are set in Finish and Colour.",
+                                      path.name))
         if picture.format in (RAW, HEIF):  # the job holds what was read, so that it opens anywhere and for ever
             data, name = as_tiff(picture, name)
         if picture.format == RAW:
@@ -123,7 +125,7 @@ class Session:
             is_job = is_job or file.read(4) == b"PK\3\4"
         if is_job:
             if development not in (None, Development()):
-                raise RequestError(f"{path.name} is a job; `lather replay` plays it on another development.")
+                raise RequestError(phrase("%1 is a job; `lather replay` plays it on another development.", path.name))
             return cls.from_job_file(path, **limits)
         limits.pop("max_unpacked", None)
         return cls.from_photo(path, development=development, **limits, **(brief or {}))
@@ -161,7 +163,7 @@ class Session:
         """
         self.refuse_photo(path)
         if is_same_file(path, self.job_file):
-            raise SaveError(f"{Path(path).name} is the job itself; choose another name.")
+            raise SaveError(phrase("%1 is the job itself; choose another name.", Path(path).name))
         export(self.engine, job or self.job, path, output, progress)
 
     def save(self, path: str | Path) -> None:
@@ -184,4 +186,5 @@ class Session:
         path = Path(path)
         refuse_unwritable(path)
         if is_same_file(path, self.photo_path) or holds(path, self.photo.file_bytes):
-            raise SaveError(f"{path.name} is the photo itself, which is never changed; choose another name.", path=path)
+            raise SaveError(phrase("%1 is the photo itself, which is never changed; choose another name.",
+                                   path.name), path=path)

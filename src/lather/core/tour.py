@@ -6,6 +6,7 @@ import numpy as np
 
 from lather.core.job.face_map import FaceMap
 from lather.core.job.face_mesh import BROWS, EYES, LIPS_OUTER, NOSE, OVAL, UNDER_EYES
+from lather.core.phrases import worded
 from lather.core.types import Mask, Rect
 
 _ROOM = 1.25  # of a zone's own size
@@ -43,6 +44,9 @@ class TourStop:
     id: str
     label: str
     area: Rect
+
+    def __post_init__(self):
+        worded(self, "label")
 
 
 def tour_stops(face: FaceMap | None, bounds: Rect, person: Mask | None = None) -> tuple[TourStop, ...]:

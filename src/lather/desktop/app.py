@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QApplication
 
 from lather import interrupt
 from lather.core import log
+from lather.core.phrases import phrase
 from lather.desktop.canvas import pointer
 from lather.desktop.compiling import Compiling
 from lather.desktop.settings.applied import SCALE, SCALED_BY_SETTING, apply, apply_scale
@@ -117,4 +118,4 @@ def _report(window, kind, error, trace) -> None:
     """An error nobody expected: said in the window, printed and logged in full, and the program goes on."""
     sys.__excepthook__(kind, error, trace)
     window.warn(log.unexpected(
-        _log, error, f"Something went wrong ({error}); your work is kept. Save the job and start again."))
+        _log, error, phrase("Something went wrong (%1); your work is kept. Save the job and start again.", error)))

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from lather.core import log
 from lather.core.errors import LatherError
+from lather.core.phrases import phrase
 
 _log = logging.getLogger(__name__)
 _JOIN_S = 20.0
@@ -83,7 +84,8 @@ class Background(QObject):
             hear, what = failed, log.expected(_log, error)
         except Exception as error:
             hear = failed
-            what = log.unexpected(_log, error, f"This could not be worked out ({error}); your work is as it was.")
+            what = log.unexpected(_log, error, phrase("This could not be worked out (%1); your work is as it was.",
+                                                      error))
         self.hand_over(lambda: self._end(task, lambda: hear(what)))
 
     def hand_over(self, call: Callable[[], None]) -> None:

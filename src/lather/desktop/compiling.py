@@ -12,6 +12,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from lather.core import loops, warmup
 from lather.core.loops import Loop
+from lather.core.phrases import phrase
 from lather.desktop.window.host import Host
 
 _LONGEST_WAIT_S = 120.0
@@ -95,8 +96,8 @@ class Compiling(QObject):
 
     def _show(self, done: int, of: int) -> None:
         self._window.screens.show_going_on(
-            f"Compiling the fast loops, once after an installation: {100 * done / of:.0f} %. "
-            "All can be used meanwhile; what needs one that is not there yet waits for it.")
+            phrase("Compiling the fast loops, once after an installation: %1 %. All can be used meanwhile; what "
+                   "needs one that is not there yet waits for it.", f"{100 * done / of:.0f}"))
 
     def _show_end(self, code: int) -> None:
         self._forget()

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from lather.core.brush.values import Brush
 from lather.core.errors import LatherError, SaveError
+from lather.core.phrases import phrase
 
 SHIPPED = Path(__file__).parents[1] / "data" / "brush_cards.json"
 
@@ -67,5 +68,5 @@ def write_cards(path: Path, cards) -> None:
         new.replace(path)
     except OSError as error:
         raise SaveError(
-            f"The brush cards could not be kept ({error.strerror}); is the disk full?", path=path
+            phrase("The brush cards could not be kept (%1); is the disk full?", error.strerror), path=path
         ) from error

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field, fields
 
 from lather.core import ranges
+from lather.core.phrases import phrase
 
 TOUCH_SPACING = 0.10
 BUILD_UP_TOUCHES_PER_S = 20.0
@@ -33,7 +34,7 @@ class Brush:
             object.__setattr__(self, name, kind(getattr(self, name)))
         ranges.BRUSH_SIZE_PX.check(self.size_px, "A brush")
         for name in ("edge", "ceiling", "flow"):
-            ranges.SHARE.check(getattr(self, name), f"A brush's {name}")
+            ranges.SHARE.check(getattr(self, name), phrase("A brush's %1", name))
 
     def to_json(self) -> dict:
         return self.extra | {name: getattr(self, name) for name in _KINDS}

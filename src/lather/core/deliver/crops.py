@@ -12,6 +12,7 @@ from lather.core.colour import profiles
 from lather.core.colour.lab import delta_e2000
 from lather.core.engine.engine import Engine
 from lather.core.job.model import Job
+from lather.core.phrases import phrase
 from lather.core.types import Rect
 
 _WORK_PX = 700
@@ -48,7 +49,7 @@ def crops_of(engine: Engine, job: Job, *, count: int = 2, whole_px: int = 900, c
         cx = int(np.clip(int(x) << level, half, max(half, bounds.width - half)))
         cy = int(np.clip(int(y) << level, half, max(half, bounds.height - half)))
         place = Rect(cx - half, cy - half, cx + half, cy + half).intersect(bounds)
-        made.append(_crop(engine, job, f"Detail {number + 1}", place, crop_px))
+        made.append(_crop(engine, job, phrase("Detail %1", number + 1), place, crop_px))
         weight[max(0, y - side) : y + side, max(0, x - side) : x + side] = 0
     return made
 

@@ -16,6 +16,7 @@ from lather.core.imageio.write import DEPTHS, format_for, write_picture
 from lather.core.job.model import Job
 from lather.core.loops import loop
 from lather.core.memory import give_back_memory
+from lather.core.phrases import phrase
 from lather.core.types import TILE, EncodedRGB, Rect
 
 STRIP_PX = TILE
@@ -140,7 +141,7 @@ def export(
     """Render and write a file by its ending. Raises SaveError, RequestError or Cancelled; then nothing is left."""
     fmt = format_for(path)
     if output.bits not in DEPTHS[fmt]:
-        raise RequestError(f"{fmt} holds 8 bits a channel; choose PNG or TIFF for 16.")
+        raise RequestError(phrase("%1 holds 8 bits a channel; choose PNG or TIFF for 16.", fmt))
     if output.grey and fmt == "WebP":
         raise RequestError("WebP holds no grey pictures; choose JPEG, PNG or TIFF.")
     codes, profile = render(engine, job, output, progress)

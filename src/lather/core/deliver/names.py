@@ -10,6 +10,7 @@ from lather.core.errors import RequestError
 from lather.core.job.brief import JobSheet
 from lather.core.job.model import Job
 from lather.core.job.outputs import FORMATS, OutputSpec
+from lather.core.phrases import phrase
 
 FIELDS = {"client": "client", "job": "title of the job", "frame": "frame", "photo": "name of the photo",
           "output": "name of the output", "size": "size in px or cm", "date": "today"}
@@ -22,7 +23,8 @@ def check_pattern(pattern: str) -> None:
     """Raises RequestError for an empty pattern, an unknown field, or signs that no file name holds."""
     unknown = [name for name in _FIELD.findall(pattern) if name not in FIELDS]
     if unknown:
-        raise RequestError(f"There is no field {{{unknown[0]}}}; choose from {', '.join(f'{{{f}}}' for f in FIELDS)}.")
+        raise RequestError(phrase("There is no field {%1}; choose from %2.", unknown[0],
+                                  ", ".join(f"{{{f}}}" for f in FIELDS)))
     if re.search(r"[{}/\\\0]", _FIELD.sub("", pattern)):
         raise RequestError("A name pattern holds no slash, and braces only around a field.")
     if not pattern.strip():

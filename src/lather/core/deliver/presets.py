@@ -8,6 +8,7 @@ from pathlib import Path
 from lather.core.errors import LatherError, RequestError
 from lather.core.imageio.atomic import write_atomically
 from lather.core.job.outputs import OutputSpec, outputs_of
+from lather.core.phrases import phrase
 
 SHIPPED: dict[str, tuple[OutputSpec, ...]] = {
     "Full size": (OutputSpec("output-1", "Full size"),),
@@ -71,5 +72,5 @@ def _write(file: Path, data: dict) -> None:
     try:
         file.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise LatherError(f"The presets cannot be kept ({error.strerror}).") from error
+        raise LatherError(phrase("The presets cannot be kept (%1).", error.strerror)) from error
     write_atomically(file, lambda out: out.write(json.dumps(data, indent=1, ensure_ascii=False).encode()))

@@ -24,6 +24,7 @@ from lather.core.job.brief import JobSheet, Remark
 from lather.core.job.commands import Command, DecideFind, SetBrief, Together
 from lather.core.job.finds import WANTED_GONE, Find
 from lather.core.job.model import Job
+from lather.core.phrases import phrase
 from lather.core.session import Session
 from lather.core.types import Rect
 
@@ -103,8 +104,8 @@ def write_proof_sheet(session: Session, folder: Path | None = None, *, job: Job 
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise SaveError(f"The outbox {folder} cannot be made ({error.strerror}); set another with "
-                        "LATHER_OUTBOX.") from error
+        raise SaveError(phrase("The outbox %1 cannot be made (%2); set another with LATHER_OUTBOX.", folder,
+                               error.strerror)) from error
     path = numbered(folder / f"{slug(job.title) or 'photo'}-proof.html")
     write_atomically(path, lambda file: file.write(proof_sheet_html(session, job=job).encode()))
     return path
@@ -135,7 +136,8 @@ def read_answer(path: Path) -> dict:
         jsonschema.validate(answer, _schema())
     except (OSError, ValueError, RecursionError, jsonschema.ValidationError) as error:
         why = error.message if isinstance(error, jsonschema.ValidationError) else str(error)
-        raise RequestError(f"{path.name} is no answer to a proof sheet ({why[:120]}); ask for the file again."
+        raise RequestError(phrase("%1 is no answer to a proof sheet (%2); ask for the file again.", path.name,
+                                  why[:120])
                            ) from None
     return answer
 
@@ -152,20 +154,20 @@ class Taken:
 
     def said(self) -> str:
         """One sentence for the message line."""
-        parts = [f"{self.kept} kept", f"{self.wanted_gone} may go"]
+        parts = [phrase("%1 kept", self.kept), phrase("%1 may go", self.wanted_gone)]
         if self.remarks:
-            parts.append(f"{self.remarks} remark{'s' * (self.remarks != 1)} pinned")
+            parts.append(phrase("%n remarks pinned", n=self.remarks, one="%n remark pinned"))
         if self.unknown:
-            parts.append(f"{self.unknown} about finds that are no longer listed")
-        return f"The client’s answer is taken in: {', '.join(parts)}. Undo takes it back."
+            parts.append(phrase("%1 about finds that are no longer listed", self.unknown))
+        return phrase("The client’s answer is taken in: %1. Undo takes it back.", ", ".join(parts))
 
 
 def take_answer(job: Job, answer: dict) -> Taken:
     """One undoable step: decisions on finds, agreements, remarks. Raises RequestError for another job's answer."""
     if answer["job"] != job.id:
         title = str(answer.get("title", ""))[:80]
-        raise RequestError(f"This answer belongs to another job{f', “{title}”' if title else ''}; open that one and "
-                           "drop it there.")
+        raise RequestError(phrase("This answer belongs to another job%1; open that one and drop it there.",
+                                  f", “{title}”" if title else ""))
     known = {find.id for find in job.finds or ()}
     steps: list[Command] = []
     counts = {KEEP: 0, REMOVE: 0}

@@ -10,6 +10,7 @@ from lather.core.deliver.open_raster import read_open_raster
 from lather.core.errors import LatherError, PictureError, SaveError
 from lather.core.imageio.files import read_bytes
 from lather.core.imageio.read import decode_picture
+from lather.core.phrases import phrase
 
 _BLOCK = 16
 _LOSSY = ("JPEG", "WebP")
@@ -30,7 +31,8 @@ def read_back(
     try:
         data = read_bytes(path)
     except LatherError as error:
-        raise NotAsMeant(f"{path.name} cannot be read back ({error.message}); deliver it again.", path=path) from error
+        raise NotAsMeant(phrase("%1 cannot be read back (%2); deliver it again.", path.name,
+                                error.message), path=path) from error
     digest = hashlib.sha256(data).hexdigest()
     height, width = meant.shape[:2]
     if fmt == "OpenRaster":
@@ -39,9 +41,9 @@ def read_back(
         try:
             picture = decode_picture(data, name=path.name, max_pixels=max(1, 2 * width * height))
         except PictureError as error:
-            raise _wrong(path, f"it cannot be read: {error.message}") from error
+            raise _wrong(path, phrase("it cannot be read: %1", error.message)) from error
         if (picture.width, picture.height) != (width, height):
-            raise _wrong(path, f"it is {picture.width} × {picture.height} px, not {width} × {height}")
+            raise _wrong(path, phrase("it is %1 × %2 px, not %3 × %4", picture.width, picture.height, width, height))
         if picture.profile != profile and not (meant.ndim == 2 and picture.grey):
             raise _wrong(path, "its colour profile is not the one it was written with")
         _check_pixels(path, picture.pixels, meant, fmt)
@@ -51,8 +53,8 @@ def read_back(
 
 
 def _wrong(path: Path, what: str) -> NotAsMeant:
-    return NotAsMeant(f"{path.name} was written, but {what}; it is not called delivered. Deliver it again, and look at "
-                      "the disk if it comes back.", path=path)
+    return NotAsMeant(phrase("%1 was written, but %2; it is not called delivered. Deliver it again, and look at the "
+                             "disk if it comes back.", path.name, what), path=path)
 
 
 def _check_pixels(path: Path, found: np.ndarray, meant: np.ndarray, fmt: str) -> None:
@@ -82,9 +84,10 @@ def _check_open_raster(path: Path, data: bytes, meant: np.ndarray) -> None:
     try:
         merged, composed = read_open_raster(data)
     except Exception as error:  # a damaged archive may fail in many ways
-        raise _wrong(path, f"it is damaged ({error})") from error
+        raise _wrong(path, phrase("it is damaged (%1)", error)) from error
     if merged.shape[:2] != meant.shape[:2]:
-        raise _wrong(path, f"it is {merged.shape[1]} × {merged.shape[0]} px, not {meant.shape[1]} × {meant.shape[0]}")
+        raise _wrong(path, phrase("it is %1 × %2 px, not %3 × %4", merged.shape[1], merged.shape[0], meant.shape[1],
+                                  meant.shape[0]))
     if not np.array_equal(merged, meant):
         raise _wrong(path, "its pixels are not those that were meant")
     if not np.array_equal(composed, meant):

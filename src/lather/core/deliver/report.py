@@ -121,7 +121,7 @@ def _stages(job: Job, seconds: dict[str, int], plan: Plan | None):
             if not layer.on or not stage.on or not (layer.edits or acts_by_itself(layer)):
                 continue
             count = len(layer.edits)
-            what = f"{count} {info.edit_word}{'s' * (count != 1)}" if count else "by zone"
+            what = info.counted(count) if count else "by zone"
             layers.append(f"{layer.name}: {what} at {100 * layer.strength * stage.strength:.0f} %")
         planned = plan.row(info.id).seconds if plan is not None else None
         if layers or seconds.get(info.id) or planned:

@@ -21,6 +21,7 @@ from lather.core.imageio.metadata import MetadataChoice, select_exif
 from lather.core.imageio.write import encode_picture
 from lather.core.job.model import Job
 from lather.core.job.outputs import PROFILES, OutputSpec
+from lather.core.phrases import phrase
 from lather.core.record.entries import DeliveryNote
 from lather.core.record.logbook import now
 from lather.core.session import Session
@@ -55,9 +56,11 @@ def profile_bytes(spec: OutputSpec, photo_profile: bytes | None) -> bytes | None
     try:
         data = path.read_bytes()
     except OSError as error:
-        raise RequestError(f"The profile {path} cannot be read ({error.strerror}); choose another.") from error
+        raise RequestError(phrase("The profile %1 cannot be read (%2); choose another.", path,
+                                  error.strerror)) from error
     if not profiles.is_valid(data) or profiles.colour_space(data) != "RGB":
-        raise RequestError(f"{path.name} is no RGB colour profile; choose one, or {', '.join(PROFILES.values())}.")
+        raise RequestError(phrase("%1 is no RGB colour profile; choose one, or %2.", path.name,
+                                  ", ".join(PROFILES.values())))
     return data
 
 
@@ -112,11 +115,11 @@ def deliver(
 def _check(session: Session, spec: OutputSpec, path: Path, replace: Mapping[Path, bool]) -> None:
     session.refuse_photo(path)
     if is_same_file(path, session.job_file):
-        raise SaveError(f"{path.name} is the job itself; choose another name.")
+        raise SaveError(phrase("%1 is the job itself; choose another name.", path.name))
     if path.exists() and not replace.get(path):
-        raise SaveError(f"{path.name} is there already; replace it knowingly, or give it a number.", path=path)
+        raise SaveError(phrase("%1 is there already; replace it knowingly, or give it a number.", path.name), path=path)
     if spec.profile == "grey" and spec.format in ("WebP", "OpenRaster"):
-        raise RequestError(f"{spec.format} holds no grey pictures; choose JPEG, PNG or TIFF.")
+        raise RequestError(phrase("%1 holds no grey pictures; choose JPEG, PNG or TIFF.", spec.format))
 
 
 class _Work:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from lather.core.phrases import phrase
 from lather.core.types import EncodedRGB
 
 _LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)  # ITU-R BT.709
@@ -22,7 +23,7 @@ class Sharpening:
     amount: float
 
     def text(self) -> str:
-        return f"{self.radius_px:.1f} px · {100 * self.amount:.0f} %"
+        return phrase("%1 px · %2 %", f"{self.radius_px:.1f}", f"{100 * self.amount:.0f}")
 
 
 def sharpening_for(medium: str, scale: float, ppi: float | None = None) -> Sharpening:

@@ -313,8 +313,10 @@ class Stack:
         if live is not None and live.index == index and live.pixels is not None:
             out = live.pixels(rect, level)
         elif self._touches(index, self._engine.level0(rect, level)):
-            over = live is not None and index > live.index
-            around = self._over_live(index, live, rect, level) if over else self.around(index)
+            if live is not None and index > live.index:
+                around = self._over_live(index, live, rect, level)
+            else:
+                around = self.around(index)
             out = kind.render(around, step, rect, level)
         else:
             out = self.pixels(rect, level, upto=index, live=live)

@@ -30,14 +30,17 @@ class LiveStroke:
         self.stroke = stroke = kind.begun(engine, job, stage_id, stroke)
         self.job = job.with_layer(stage_id, replace(layer, edits=(*layer.edits, stroke)))
         self._stack, self._earlier = engine.stack(self.job), engine.stack(job)
-        self._index = self._stack.position(layer_id)
-        self.shows = self._index is not None
+        shown_at = self._stack.position(layer_id)
+        self.shows = shown_at is not None
         stack = self._stack
         if not self.shows:
             shown = replace(layer, on=True, strength=layer.strength or 1.0, edits=(*layer.edits, stroke))
             stage = replace(stage, on=True, strength=stage.strength or 1.0)
             stack = engine.stack(job.with_stage(stage).with_layer(stage_id, shown))
         index = stack.position(layer_id)
+        if index is None:
+            raise KeyError(layer_id)
+        self._index = index if shown_at is None else shown_at
         self._painting = Painting(engine, job, stack.steps[index], stack.around(index), stroke)
         self._edit = kind.live(self._painting)
         self._points: list[np.ndarray] = []

@@ -14,6 +14,7 @@ from functools import cached_property
 from lather.core import log
 from lather.core.engine.engine import BEFORE, Engine
 from lather.core.job.model import Job
+from lather.core.phrases import phrase
 
 _log = logging.getLogger(__name__)
 
@@ -119,28 +120,27 @@ class Scheduler:
                 while found is None and not self._stopped:
                     self._condition.wait()
                     found = self._next()
-                if self._stopped:
+                if found is None or self._stopped:
                     return
                 self._busy += 1
             try:
                 self._make(*found)
             except Exception as error:  # told; the worker goes on
-                self._fail(log.unexpected(_log, error, f"Part of the picture could not be computed ({error}); the job "
-                                          "is unchanged."))
+                self._fail(log.unexpected(_log, error, phrase("Part of the picture could not be computed (%1); the "
+                                                              "job is unchanged.", error)))
             finally:
                 with self._condition:
                     self._busy -= 1
 
     def _make(self, queue: _Queue, tile: tuple[int, int, tuple | None]) -> None:
         """One tile; or its draft, and it waits once more with its key."""
-        request, (column, row, key) = queue.request, tile
+        request, (column, row, known) = queue.request, tile
         place = (request.stage_id, request.level, column, row)
-        drafted = key is not None
-        if not drafted:
-            key = self._engine.tile_key(request.job, *place)
+        drafted = known is not None
+        key = known or self._engine.tile_key(request.job, *place)
         if self._have(key):
             self._deliver(TileResponse(request, column, row, key, None))
-        elif queue.drafting and not drafted:
+        elif request.settled is not None and queue.drafting and not drafted:
             pixels = self._engine.draft(request.job, request.settled, *place)
             self._deliver(TileResponse(request, column, row, key, pixels, True))
             with self._condition:

@@ -22,6 +22,7 @@ from lather.core.job.face_map import FaceMap
 from lather.core.job.finds import Find
 from lather.core.kinds.registry import KEEPERS, KINDS, SOFTENED
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.phrases import phrase
 from lather.core.threads import give_way, one_thread_in_opencv
 
 _LEAST_SIDE_PX = 32
@@ -70,7 +71,7 @@ def find_all(
     """
     for kind in kinds or ():
         if kind not in KINDS:
-            raise RequestError(f"There is no kind of find “{kind}”; choose from {', '.join(KINDS)}.")
+            raise RequestError(phrase("There is no kind of find “%1”; choose from %2.", kind, ", ".join(KINDS)))
     measures = measures or PhotoMeasures(photo, face)
     scene = FindScene(measures)
     found: list[Find] = []

@@ -6,6 +6,7 @@ import numpy as np
 
 from lather.core.errors import RequestError
 from lather.core.job.finds import Find
+from lather.core.phrases import phrase
 
 _LEAST_SCREEN_PX = 1.5
 _ARC_MINUTE = np.radians(1 / 60)
@@ -27,7 +28,7 @@ class Delivery:
 
     def __post_init__(self):
         if self.medium not in ("screen", "print"):
-            raise RequestError(f"“{self.medium}” is no way to deliver; choose screen or print.")
+            raise RequestError(phrase("“%1” is no way to deliver; choose screen or print.", self.medium))
         if self.long_edge_mm <= 0 or self.distance_mm <= 0 or (self.long_edge_px is not None and self.long_edge_px < 1):
             raise RequestError("Delivered sizes and viewing distances are above 0.")
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from lather.core.gauges.base import Gauge
 from lather.core.gauges.registry import GAUGES
 from lather.core.job.limits import band
+from lather.core.phrases import phrase
 
 
 @dataclass(frozen=True)
@@ -36,7 +37,7 @@ class JudgedGauge:
     @property
     def band_text(self) -> str:
         low, high = (self.gauge.written.format(limit) for limit in (self.low, self.high))
-        return f"{low.split(' ')[0]} to {high}"
+        return phrase("%1 to %2", low.split(" ")[0], high)
 
     def to_json(self) -> dict:
         return {"value": None if self.value is None else round(float(self.value), 3), "unit": self.gauge.unit,

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from lather.core.gauges.compared import Compared
+from lather.core.phrases import worded
 from lather.core.types import Mask
 
 
@@ -28,3 +29,6 @@ class Gauge:
     where: Callable[[Compared], Mask | None] | None = None
     stages: tuple[str, ...] = ()
     untold: str = "there is too little skin to tell"
+
+    def __post_init__(self):
+        worded(self, "label", "lowered_by", "untold")

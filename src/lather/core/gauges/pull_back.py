@@ -18,6 +18,7 @@ from lather.core.gauges.registry import GAUGES, measure_one, pictures_of
 from lather.core.job.commands import Command, SetLayer, Together
 from lather.core.job.model import Job, Layer, acts_by_itself
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.phrases import joined, phrase
 
 FEW_TILES = 12
 """Places at which fine bands are read while somebody waits; a check of an offer reads as many."""
@@ -252,8 +253,8 @@ def _largest_inside(judge: _Judge, name: str, job: Job, full: Mapping[str, float
 
 def _why(causes: tuple[Cause, ...], one: JudgedGauge) -> str:
     if not causes:
-        return f"no layer’s strength changes it; {one.gauge.lowered_by} may help"
-    names = ", ".join(cause.name for cause in causes)
-    return f"no strength of {names} brings it inside; {one.gauge.lowered_by} may help"
+        return phrase("no layer’s strength changes it; %1 may help", one.gauge.lowered_by)
+    names = joined((cause.name for cause in causes), ", ")
+    return phrase("no strength of %1 brings it inside; %2 may help", names, one.gauge.lowered_by)
 
 

@@ -13,6 +13,7 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from lather.core.errors import LatherError, SaveError
+from lather.core.phrases import phrase
 from lather.core.state import state_folder
 
 _ENDING = ".part"
@@ -80,7 +81,7 @@ def part_beside(path: Path) -> Path:
     return path.with_name(f".{name}.{secrets.token_hex(4)}{_ENDING}")
 
 
-def write_atomically(path: str | Path, write: Callable[[io.BufferedWriter], None]) -> None:
+def write_atomically(path: str | Path, write: Callable[[io.BufferedWriter], object]) -> None:
     """Call `write(file)` on a temporary file beside `path`, flush it to the disk, then rename it.
 
     Raises SaveError with what to do; then `path` is as it was before and nothing half-written stays.
@@ -101,13 +102,15 @@ def write_atomically(path: str | Path, write: Callable[[io.BufferedWriter], None
     except LatherError:
         raise
     except FileNotFoundError:
-        raise SaveError(f"The folder {path.parent} does not exist; make it or choose another.", path=path) from None
+        raise SaveError(phrase("The folder %1 does not exist; make it or choose another.",
+                               path.parent), path=path) from None
     except NotADirectoryError:
-        raise SaveError(f"{path.parent} is no folder; choose another.", path=path) from None
+        raise SaveError(phrase("%1 is no folder; choose another.", path.parent), path=path) from None
     except OSError as error:
         reason = error.strerror or str(error)
         raise SaveError(
-            f"{path.name} could not be written to {path.parent} ({reason}); free some space or choose another folder.",
+            phrase("%1 could not be written to %2 (%3); free some space or choose another folder.", path.name,
+                   path.parent, reason),
             path=path,
         ) from error
 

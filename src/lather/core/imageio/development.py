@@ -6,6 +6,7 @@ from dataclasses import asdict, dataclass
 
 import numpy as np
 
+from lather.core.phrases import phrase
 from lather.core.ranges import Range
 
 EXPOSURE, KELVIN, TINT = Range(-3.0, 3.0, "stops"), Range(2000.0, 12_000.0, "K"), Range(-50.0, 50.0)
@@ -38,9 +39,9 @@ class Development:
 
     def said(self) -> str:
         """`as the camera measured`, `+0.7 stop, 5600 K`."""
-        parts = [f"{self.exposure:+.1f} stop"] if self.exposure else []
+        parts = [phrase("%1 stop", f"{self.exposure:+.1f}")] if self.exposure else []
         parts += [f"{self.kelvin:.0f} K"] if self.kelvin is not None else []
-        parts += [f"tint {self.tint:+.0f}"] if self.tint else []
+        parts += [phrase("tint %1", f"{self.tint:+.0f}")] if self.tint else []
         return ", ".join(parts) or "as the camera measured"
 
 

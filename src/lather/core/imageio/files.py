@@ -5,6 +5,7 @@ import stat
 from pathlib import Path
 
 from lather.core.errors import PictureError, SaveError
+from lather.core.phrases import phrase
 
 
 def check_regular(path: Path, error: type[Exception], what: str) -> None:
@@ -12,14 +13,14 @@ def check_regular(path: Path, error: type[Exception], what: str) -> None:
     try:
         mode = path.stat().st_mode
     except (FileNotFoundError, NotADirectoryError):
-        raise error(f"There is no file {path}; check the name.", path=path) from None
+        raise error(phrase("There is no file %1; check the name.", path), path=path) from None
     except (OSError, ValueError) as reason:
         why = getattr(reason, "strerror", None) or reason
-        raise error(f"{path} cannot be read ({why}); check its name and permissions.", path=path) from None
+        raise error(phrase("%1 cannot be read (%2); check its name and permissions.", path, why), path=path) from None
     if stat.S_ISDIR(mode):
-        raise error(f"{path} is a folder; name a {what} in it.", path=path)
+        raise error(phrase("%1 is a folder; name a %2 in it.", path, what), path=path)
     if not stat.S_ISREG(mode):
-        raise error(f"{path} is a pipe or a device, no file; save the {what} to a file first.", path=path)
+        raise error(phrase("%1 is a pipe or a device, no file; save the %2 to a file first.", path, what), path=path)
 
 
 def read_bytes(path: Path) -> bytes:
@@ -28,9 +29,11 @@ def read_bytes(path: Path) -> bytes:
     try:
         return path.read_bytes()
     except OSError as error:
-        raise PictureError(f"{path} cannot be read ({error.strerror}); check its permissions.", path=path) from None
+        raise PictureError(phrase("%1 cannot be read (%2); check its permissions.", path,
+                                  error.strerror), path=path) from None
     except MemoryError:
-        raise PictureError(f"{path.name} needs more memory than is free; close other programs.", path=path) from None
+        raise PictureError(phrase("%1 needs more memory than is free; close other programs.",
+                                  path.name), path=path) from None
 
 
 def file_key(path: str | Path) -> tuple:
@@ -68,6 +71,6 @@ def refuse_unwritable(path: Path) -> None:
     except (OSError, ValueError):
         return  # not there yet
     if stat.S_ISDIR(mode):
-        raise SaveError(f"{path} is a folder; name a file in it.", path=path)
+        raise SaveError(phrase("%1 is a folder; name a file in it.", path), path=path)
     if not stat.S_ISREG(mode):
-        raise SaveError(f"{path} is a pipe or a device, no file; choose another name.", path=path)
+        raise SaveError(phrase("%1 is a pipe or a device, no file; choose another name.", path), path=path)

@@ -5,6 +5,7 @@ import io
 import numpy as np
 
 from lather.core.errors import PictureError
+from lather.core.phrases import phrase
 
 _BRANDS = (b"heic", b"heix", b"heim", b"heis", b"hevc", b"hevx", b"mif1", b"msf1")
 _MISSING = ("{name} is a HEIC photo: reading those needs an extra, pip install 'lather[heif]' (in a checkout: "
@@ -27,6 +28,6 @@ def read_heif(data: bytes, name: str, max_pixels: int) -> tuple[np.ndarray, byte
     file = pillow_heif.open_heif(io.BytesIO(data), convert_hdr_to_8bit=False)
     width, height = file.size
     if width * height > max_pixels:
-        raise PictureError(f"{name} claims {width}×{height} pixels, over the limit of {max_pixels / 1e6:.0f} "
-                           "megapixels; raise the limit.")
+        raise PictureError(phrase("%1 claims %2×%3 pixels, over the limit of %4 megapixels; raise the limit.", name,
+                                  width, height, f"{max_pixels / 1000000.0:.0f}"))
     return np.asarray(file), file.info.get("icc_profile") or None, file.info.get("exif") or None

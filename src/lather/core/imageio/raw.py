@@ -11,6 +11,7 @@ from PIL import Image
 from lather.core.errors import PictureError
 from lather.core.imageio.development import Development, balance, kelvin_of
 from lather.core.imageio.picture import Picture
+from lather.core.phrases import phrase
 
 _SIGNED = (b"FUJIFILMCCD-RAW", b"IIRO", b"IIRS", b"MMOR", b"IIU\0")
 _CFA, _LINEAR, _DNG_VERSION = 32803, 34892, 50706  # TIFF/EP and DNG: photometric interpretations, a tag
@@ -62,8 +63,8 @@ def _opened(data: bytes, name: str):
     try:
         return rawpy.imread(io.BytesIO(data))
     except rawpy.LibRawError as error:
-        raise PictureError(f"{name} cannot be developed ({_said(error)}); get a fresh copy, or develop it elsewhere "
-                           "and open the TIFF.") from error
+        raise PictureError(phrase("%1 cannot be developed (%2); get a fresh copy, or develop it elsewhere and open "
+                                  "the TIFF.", name, _said(error))) from error
 
 
 def _said(error: Exception) -> str:
@@ -106,8 +107,8 @@ def develop(data: bytes, name: str, development: Development, *, max_pixels: int
 
         height, width = file.sizes.height, file.sizes.width
         if width * height > max_pixels:
-            raise PictureError(f"{name} claims {width}×{height} pixels, over the limit of {max_pixels / 1e6:.0f} "
-                               "megapixels; raise the limit.")
+            raise PictureError(phrase("%1 claims %2×%3 pixels, over the limit of %4 megapixels; raise the limit.", name,
+                                      width, height, f"{max_pixels / 1000000.0:.0f}"))
         red, green, blue = balance(development, _xyz_to_camera(file), _measured_balance(file))
         try:
             linear = file.postprocess(
@@ -118,8 +119,8 @@ def develop(data: bytes, name: str, development: Development, *, max_pixels: int
                 exp_preserve_highlights=1.0 if development.exposure > 0 else 0.0,
             )
         except rawpy.LibRawError as error:
-            raise PictureError(f"{name} cannot be developed ({_said(error)}); get a fresh copy.") from error
-    note = f"Developed from raw: {development.said()}."
+            raise PictureError(phrase("%1 cannot be developed (%2); get a fresh copy.", name, _said(error))) from error
+    note = phrase("Developed from raw: %1.", development.said())
     return Picture(_encode()[linear], wide_profile(), _exif(data), "raw", (note,))
 
 

@@ -18,6 +18,7 @@ from lather.core.imageio.files import read_bytes
 from lather.core.imageio.heif import is_heif, read_heif
 from lather.core.imageio.picture import MAX_PIXELS, Picture
 from lather.core.imageio.raw import develop, is_raw
+from lather.core.phrases import phrase
 from lather.core.ranges import Range
 
 logging.getLogger("tifffile").setLevel(logging.CRITICAL)  # what is wrong is said by PictureError, once
@@ -50,7 +51,7 @@ def decode_picture(data: bytes, *, name: str = "picture", max_pixels: int = MAX_
     development: of a raw file; without it, as the camera measured.
     """
     if not data:
-        raise PictureError(f"{name} is empty (0 bytes); copy it again from the camera or the sender.")
+        raise PictureError(phrase("%1 is empty (0 bytes); copy it again from the camera or the sender.", name))
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
@@ -68,10 +69,12 @@ def decode_picture(data: bytes, *, name: str = "picture", max_pixels: int = MAX_
     except PictureError:
         raise
     except MemoryError:
-        raise PictureError(f"{name} needs more memory than is free; close other programs and try again.") from None
+        raise PictureError(phrase("%1 needs more memory than is free; close other programs and try again.",
+                                  name)) from None
     except Exception as error:  # any decoder may fail in its own way on a damaged file
-        raise PictureError(f"{name} is damaged and cannot be read ({_short(error)}); get a fresh copy.") from error
-    raise PictureError(f"{name} is not a picture Lather reads; use {_KNOWN}.")
+        raise PictureError(phrase("%1 is damaged and cannot be read (%2); get a fresh copy.", name,
+                                  _short(error))) from error
+    raise PictureError(phrase("%1 is not a picture Lather reads; use %2.", name, _KNOWN))
 
 
 def _short(error: Exception) -> str:
@@ -81,11 +84,11 @@ def _short(error: Exception) -> str:
 
 def _check_size(width: int, height: int, name: str, max_pixels: int) -> None:
     if width < 1 or height < 1:
-        raise PictureError(f"{name} has no pixels ({width}×{height}); get a fresh copy.")
+        raise PictureError(phrase("%1 has no pixels (%2×%3); get a fresh copy.", name, width, height))
     if width * height > max_pixels:
         raise PictureError(
-            f"{name} claims {width}×{height} pixels, over the limit of {max_pixels / 1e6:.0f} megapixels; "
-            "scale it down first or raise the limit."
+            phrase("%1 claims %2×%3 pixels, over the limit of %4 megapixels; scale it down first or raise the limit.",
+                   name, width, height, f"{max_pixels / 1000000.0:.0f}")
         )
 
 
@@ -187,13 +190,13 @@ def _check_jpeg_end(data: bytes, name: str, pixels: int) -> None:
     while at + 4 <= len(data) and data[at] == 0xFF and data[at + 1] != 0xDA:
         at += 1 if data[at + 1] == 0xFF else 2 + int.from_bytes(data[at + 2 : at + 4], "big")
     if data.find(b"\xff\xd9", at) < 0 or len(data) - at < pixels / _MOST_JPEG_PIXELS_PER_BYTE:
-        raise PictureError(f"{name} is cut off before its end; get a fresh copy.")
+        raise PictureError(phrase("%1 is cut off before its end; get a fresh copy.", name))
 
 
 def _check_packed(data: bytes, raw_bytes: int, name: str) -> None:
     """Deflate packs at most 1032 to 1: a file that claims more pixels than that is cut off."""
     if len(data) * _MOST_DEFLATED < raw_bytes:
-        raise PictureError(f"{name} is cut off before its end; get a fresh copy.")
+        raise PictureError(phrase("%1 is cut off before its end; get a fresh copy.", name))
 
 
 def _orientation(image: Image.Image) -> int:
@@ -205,7 +208,7 @@ def _orientation(image: Image.Image) -> int:
 
 def _decode_png(data: bytes, name: str, max_pixels: int) -> Picture:
     if data[12:16] != b"IHDR" or len(data) < 33:
-        raise PictureError(f"{name} is damaged: its PNG header is cut off; get a fresh copy.")
+        raise PictureError(phrase("%1 is damaged: its PNG header is cut off; get a fresh copy.", name))
     width, height, depth, colour_type = struct.unpack(">IIBB", data[16:26])
     _check_size(width, height, name, max_pixels)
     channels = {0: 1, 2: 3, 3: 1, 4: 2, 6: 4}.get(colour_type, 1)
@@ -213,7 +216,7 @@ def _decode_png(data: bytes, name: str, max_pixels: int) -> Picture:
     if depth < 16:
         return _decode_pillow(data, name, max_pixels)
     if b"IEND" not in data[-16:]:
-        raise PictureError(f"{name} is cut off before its end; get a fresh copy.")
+        raise PictureError(phrase("%1 is cut off before its end; get a fresh copy.", name))
     notes: list[str] = []
     with Image.open(io.BytesIO(data)) as image:  # header only: Pillow does not decode 16 bits
         profile, exif = image.info.get("icc_profile"), image.info.get("exif")
@@ -226,7 +229,7 @@ def _decode_tiff(data: bytes, name: str, max_pixels: int) -> Picture:
     notes: list[str] = []
     with tifffile.TiffFile(io.BytesIO(data)) as tiff:
         if not tiff.pages:
-            raise PictureError(f"{name} holds no picture; get a fresh copy.")
+            raise PictureError(phrase("%1 holds no picture; get a fresh copy.", name))
         page = tiff.pages[0]
         _check_size(page.imagewidth, page.imagelength, name, max_pixels)
         _check_segments(page, len(data), name)
@@ -238,7 +241,8 @@ def _decode_tiff(data: bytes, name: str, max_pixels: int) -> Picture:
     if codes.ndim == 3 and planar == 2:
         codes = np.moveaxis(codes, 0, -1)
     if codes.ndim not in (2, 3) or codes.size == 0:
-        raise PictureError(f"{name} is not a flat picture (its shape is {codes.shape}); save it as a plain TIFF.")
+        raise PictureError(phrase("%1 is not a flat picture (its shape is %2); save it as a plain TIFF.", name,
+                                  codes.shape))
     codes = _integer_codes(codes, name, notes)
     if photometric == 0:  # white is zero
         codes = np.iinfo(codes.dtype).max - codes
@@ -246,7 +250,7 @@ def _decode_tiff(data: bytes, name: str, max_pixels: int) -> Picture:
         notes.append("CMYK was turned into sRGB.")
         codes, profile = profiles.cmyk_to_rgb(codes[..., :4], profile), profiles.srgb_profile()
     elif photometric not in (0, 1, 2, 6):
-        raise PictureError(f"{name} uses a TIFF colour kind Lather does not read; save it as RGB TIFF.")
+        raise PictureError(phrase("%1 uses a TIFF colour kind Lather does not read; save it as RGB TIFF.", name))
     codes = codes[..., :4] if codes.ndim == 3 else codes
     exif, ppi = _tiff_facts(data)
     return _finish(_upright(codes, orientation), profile=profile, exif=exif, fmt="TIFF", notes=notes, ppi=ppi)
@@ -257,7 +261,7 @@ def _check_segments(page: tifffile.TiffPage, file_bytes: int, name: str) -> None
     held = sum(count for at, count in zip(page.dataoffsets, page.databytecounts) if 0 < at < file_bytes)
     times = _MOST_PACKED.get(int(page.compression), _MOST_PACKED_OTHERWISE)
     if min(held, file_bytes) * times < page.nbytes:
-        raise PictureError(f"{name} is cut off before its end; get a fresh copy.")
+        raise PictureError(phrase("%1 is cut off before its end; get a fresh copy.", name))
 
 
 def _integer_codes(codes: np.ndarray, name: str, notes: list[str]) -> np.ndarray:
@@ -270,7 +274,7 @@ def _integer_codes(codes: np.ndarray, name: str, notes: list[str]) -> np.ndarray
             notes.append("Pixels that were not numbers were set to black.")
             codes = np.nan_to_num(codes, nan=0.0, posinf=1.0, neginf=0.0)
         return np.round(np.clip(codes, 0, 1) * 65535).astype(np.uint16)
-    raise PictureError(f"{name} stores {codes.dtype} samples; save it with 8 or 16 bits.")
+    raise PictureError(phrase("%1 stores %2 samples; save it with 8 or 16 bits.", name, codes.dtype))
 
 
 def _tiff_facts(data: bytes) -> tuple[bytes | None, float | None]:

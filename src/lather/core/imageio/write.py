@@ -12,6 +12,7 @@ from PIL import Image
 
 from lather.core.errors import SaveError
 from lather.core.imageio.atomic import write_atomically
+from lather.core.phrases import phrase
 
 FORMATS = {".jpg": "JPEG", ".jpeg": "JPEG", ".png": "PNG", ".tif": "TIFF", ".tiff": "TIFF", ".webp": "WebP"}
 _X_RESOLUTION, _Y_RESOLUTION, _RESOLUTION_UNIT, _PER_INCH = 282, 283, 296, 2  # Exif (CIPA DC-008)
@@ -23,7 +24,8 @@ def format_for(path: str | Path) -> str:
     """`JPEG`, `PNG`, `TIFF` or `WebP` from a file name. Raises SaveError for another ending."""
     fmt = FORMATS.get(Path(path).suffix.lower())
     if fmt is None:
-        raise SaveError(f"{Path(path).name}: the ending says no format Lather writes; use .jpg, .png, .tif or .webp.")
+        raise SaveError(phrase("%1: the ending says no format Lather writes; use .jpg, .png, .tif or .webp.",
+                               Path(path).name))
     return fmt
 
 
@@ -52,7 +54,7 @@ def encode_picture(
     """The bytes of a picture file, as `write_picture` puts them on the disk. Raises SaveError."""
     bits = codes.dtype.itemsize * 8
     if bits not in DEPTHS[fmt]:
-        raise SaveError(f"{fmt} holds 8 bits a channel; choose PNG or TIFF for 16.")
+        raise SaveError(phrase("%1 holds 8 bits a channel; choose PNG or TIFF for 16.", fmt))
     if ppi and fmt == "WebP":  # it has no other place for it
         exif = exif or Image.Exif()
         exif[_X_RESOLUTION], exif[_Y_RESOLUTION], exif[_RESOLUTION_UNIT] = ppi, ppi, _PER_INCH

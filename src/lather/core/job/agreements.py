@@ -3,6 +3,8 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from lather.core.phrases import worded
+
 STAY, ASK, GO = "stay", "ask", "go"
 NO, YES = "no", "yes"
 
@@ -19,6 +21,9 @@ class Agreement:
     usual: str
     kinds: tuple[str, ...] = ()
     children: bool = False
+
+    def __post_init__(self):
+        worded(self, "label", "answers")
 
 
 AGREEMENTS: dict[str, Agreement] = {one.id: one for one in (
@@ -57,7 +62,7 @@ def agreed(brief: Mapping, agreement_id: str) -> str:
     """The answer that holds: what the job sheet says, else the usual one."""
     one = AGREEMENTS[agreement_id]
     said = _said(brief).get(agreement_id)
-    return said if said in one.answers else one.usual
+    return said if isinstance(said, str) and said in one.answers else one.usual
 
 
 def state_by_agreement(brief: Mapping, kind: str, keeper: bool) -> str:

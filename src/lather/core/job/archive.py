@@ -7,6 +7,7 @@ import zipfile
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
+from typing import Literal
 
 import lather
 from lather.core import ranges
@@ -22,6 +23,7 @@ from lather.core.job.known_kinds import layer_kinds
 from lather.core.job.member_names import encoded_name, plain_name
 from lather.core.job.model import Job, Source
 from lather.core.job.stroke_arrays import points_from_npy, points_to_npy
+from lather.core.phrases import phrase
 
 MIMETYPE = "application/x-lather"
 SCHEMA = 1
@@ -61,7 +63,7 @@ def save_job(
     patches: Mapping[bytes, list[tuple[int, int, bytes]]] | None = None,
     preview_png: bytes | None = None,
     members: Mapping[str, bytes] | None = None,
-    replaces: JobIdentity | bool | None = True,
+    replaces: JobIdentity | Literal[True] | None = True,
 ) -> JobIdentity:
     """Write a job file whole or not at all. All arguments are immutable, so this may run in a thread.
 
@@ -100,18 +102,17 @@ def save_job(
                     archive.writestr(name, data)
             return JobIdentity.of_archive(archive)
 
-    identity = None
+    written: list[JobIdentity] = []
 
     def write_then_rotate(file) -> None:
-        nonlocal identity
-        identity = write(file)
+        written.append(write(file))
         file.flush()
         if replaces is not True:
             only_if_unchanged(path, replaces)
         keep_copies(path)  # at the last moment, when the new file is whole
 
     write_atomically(path, write_then_rotate)
-    return identity
+    return written[0]
 
 
 def _check_members(archive: zipfile.ZipFile, name: str, max_unpacked: int) -> None:
@@ -120,14 +121,14 @@ def _check_members(archive: zipfile.ZipFile, name: str, max_unpacked: int) -> No
         parts = PurePosixPath(info.filename).parts
         if info.filename.startswith(("/", "\\")) or ".." in parts or "\\" in info.filename or ":" in info.filename:
             raise JobFileError(
-                f"{name} holds a path that leads out of the file ({info.filename[:60]!r}); it was not made by Lather, "
-                "do not trust it."
+                phrase("%1 holds a path that leads out of the file (%2); it was not made by Lather, do not trust it.",
+                       name, f"{info.filename[:60]!r}")
             )
         total += info.file_size
     if total > max_unpacked:
         raise JobFileError(
-            f"{name} would unpack to {total / 1024**3:.1f} GiB, over the limit of {max_unpacked / 1024**3:.1f} GiB; "
-            "raise the limit if you trust it."
+            phrase("%1 would unpack to %2 GiB, over the limit of %3 GiB; raise the limit if you trust it.", name,
+                   f"{total / 1024 ** 3:.1f}", f"{max_unpacked / 1024 ** 3:.1f}")
         )
 
 
@@ -135,7 +136,7 @@ def _read_member(archive: zipfile.ZipFile, member: str, limit: int) -> bytes:
     """Read at most what the header promises: a lying header cannot fill the memory."""
     info = archive.getinfo(member)
     if info.file_size > limit:
-        raise JobFileError(f"The part {member} of the job is too large; open an earlier copy.")
+        raise JobFileError(phrase("The part %1 of the job is too large; open an earlier copy.", member))
     with archive.open(info) as file:
         return file.read(info.file_size + 1)[: info.file_size]
 
@@ -157,15 +158,18 @@ def open_job(
         raise
     except zipfile.BadZipFile:
         raise JobFileError(
-            f"{path.name} is damaged or no Lather job; the last saves beside it end in ~1, ~2, ~3.", path=path
+            phrase("%1 is damaged or no Lather job; the last saves beside it end in ~1, ~2, ~3.", path.name), path=path
         ) from None
     except OSError as error:
-        raise JobFileError(f"{path} cannot be read ({error.strerror}); check its permissions.", path=path) from None
+        raise JobFileError(phrase("%1 cannot be read (%2); check its permissions.", path,
+                                  error.strerror), path=path) from None
     except MemoryError:
-        raise JobFileError(f"{path.name} needs more memory than is free; close other programs.", path=path) from None
+        raise JobFileError(phrase("%1 needs more memory than is free; close other programs.",
+                                  path.name), path=path) from None
     except Exception as error:  # zlib, lzma, recursion, encryption: a damaged archive fails in many ways
         raise JobFileError(
-            f"{path.name} is damaged ({type(error).__name__} on reading it); open the copy ending in ~1.", path=path
+            phrase("%1 is damaged (%2 on reading it); open the copy ending in ~1.", path.name,
+                   type(error).__name__), path=path
         ) from error
 
 
@@ -173,23 +177,24 @@ def _json(archive: zipfile.ZipFile, member: str, limit: int) -> dict:
     """A document. Raises ValueError for what is no object, or holds numbers that are none."""
 
     def no_number(text: str):
-        raise ValueError(f"{text} is no number")
+        raise ValueError(phrase("%1 is no number", text))
 
     data = json.loads(_read_member(archive, member, limit), parse_constant=no_number)
     if not isinstance(data, dict):
-        raise ValueError(f"{member} is no object")
+        raise ValueError(phrase("%1 is no object", member))
     return data
 
 
 def _read_job(archive: zipfile.ZipFile, name: str, on_photo) -> OpenedJob:
     members = set(archive.namelist())
     if "mimetype" not in members or _read_member(archive, "mimetype", 100).decode("ascii", "replace") != MIMETYPE:
-        raise JobFileError(f"{name} is a ZIP file but no Lather job; open the photo instead.")
+        raise JobFileError(phrase("%1 is a ZIP file but no Lather job; open the photo instead.", name))
     document = _json(archive, "job.json", ranges.MOST_JSON_BYTES)
     schema = int(document.get("schema", 0))
     if schema > SCHEMA:
         raise JobFileError(
-            f"{name} was written by a newer Lather (file version {schema}, this reads up to {SCHEMA}); update first."
+            phrase("%1 was written by a newer Lather (file version %2, this reads up to %3); update first.", name,
+                   schema, SCHEMA)
         )
     source = source_from_json(document)
     photo_member, photo = _read_photo(archive, members, source, name)
@@ -201,14 +206,15 @@ def _read_job(archive: zipfile.ZipFile, name: str, on_photo) -> OpenedJob:
     history = _read_history(archive, members, job, reading, notes)
     notes += reading.notes() + _unknown_notes(job)
     opened = OpenedJob(history, job.source.name, photo, notes=notes, identity=JobIdentity.of_archive(archive))
+    pieces: dict[bytes, list[tuple[int, int, int, bytes]]] = {}
     for member in sorted(members - {photo_member, *_OWN_MEMBERS}):
         match = _PATCH_NAME.fullmatch(member)
         if match:
             piece = (int(match[2]), int(match[3]), int(match[4]), _read_member(archive, member, MAX_UNPACKED))
-            opened.patches.setdefault(bytes.fromhex(match[1]), []).append(piece)
+            pieces.setdefault(bytes.fromhex(match[1]), []).append(piece)
         elif _is_unknown(member, reading):
             opened.members[member] = _read_member(archive, member, MAX_UNPACKED)
-    opened.patches = {key: [p[1:] for p in sorted(pieces)] for key, pieces in opened.patches.items()}
+    opened.patches = {key: [(x, y, data) for _, x, y, data in sorted(own)] for key, own in pieces.items()}
     return opened
 
 
@@ -217,11 +223,11 @@ def _read_photo(archive: zipfile.ZipFile, members: set[str], source: Source, nam
     spellings = (f"source/{encoded_name(source.name)}", f"source/{plain_name(source.name)}")
     member = next((spelling for spelling in spellings if spelling in members), None)
     if member is None:
-        raise JobFileError(f"{name} does not hold its photo; open the copy ending in ~1.")
+        raise JobFileError(phrase("%1 does not hold its photo; open the copy ending in ~1.", name))
     photo = _read_member(archive, member, MAX_UNPACKED)
     if hashlib.sha256(photo).hexdigest() != source.sha256:
-        raise JobFileError(f"The photo inside {name} is not the one the job was made on (its checksum differs); "
-                           "open the copy ending in ~1.")
+        raise JobFileError(phrase("The photo inside %1 is not the one the job was made on (its checksum differs); "
+                                  "open the copy ending in ~1.", name))
     return member, photo
 
 
@@ -233,7 +239,8 @@ def _read_points(archive: zipfile.ZipFile, members: set[str]) -> dict:
             points[stroke_id] = points_from_npy(_read_member(archive, member, MAX_UNPACKED), stroke_id)
             count += len(points[stroke_id])
             if count > ranges.MOST_POINTS:
-                raise JobFileError(f"The job holds over {ranges.MOST_POINTS:,} pen points; open an earlier copy.")
+                raise JobFileError(phrase("The job holds over %1 pen points; open an earlier copy.",
+                                          f"{ranges.MOST_POINTS:,}"))
     return points
 
 
@@ -250,8 +257,8 @@ def _unknown_notes(job: Job) -> list[str]:
     unknown = [f"“{layer.name}”" for layer in layers if layer.kind not in layer_kinds() or layer.unknown_edits]
     if not unknown and not job.unknown_stages:
         return []
-    what = f"on {', '.join(unknown[:3])}" if unknown else "in a stage"
-    return [f"Work {what} is of a kind this version does not know: it is kept in the file, but does not show."]
+    what = phrase("on %1", ", ".join(unknown[:3])) if unknown else "in a stage"
+    return [phrase("Work %1 is of a kind this version does not know: it is kept in the file, but does not show.", what)]
 
 
 def _read_history(archive, members, job: Job, points: Reading, notes: list[str]) -> History:

@@ -79,8 +79,9 @@ class JobSheet:
 
 
 def _number(value: object, most: float) -> float | None:
-    known = isinstance(value, int | float) and not isinstance(value, bool) and math.isfinite(value)
-    return float(value) if known and 0 <= value <= most else None
+    if not isinstance(value, int | float) or isinstance(value, bool) or not math.isfinite(value):
+        return None
+    return float(value) if 0 <= value <= most else None
 
 
 def _whole(value: object, most: int) -> int | None:

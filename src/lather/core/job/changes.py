@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from lather.core.job.model import Job, Layer, Stage
+from lather.core.phrases import phrase
 from lather.core.types import EMPTY, Rect
 
 
@@ -37,10 +38,10 @@ def _in_stage(old: Stage, new: Stage, label: str) -> Change:
     for layer in new.layers:
         before = layers.pop(layer.id, None)
         if before is not layer:
-            return Change(f"{label} on “{layer.name}” in {where}", new.id, layer.id, _area(before, layer))
+            return Change(phrase("%1 on “%2” in %3", label, layer.name, where), new.id, layer.id, _area(before, layer))
     for layer in layers.values():  # they are gone
-        return Change(f"{label} “{layer.name}” in {where}", new.id, "", _area(layer, None))
-    return Change(f"{label} in {where}", new.id)
+        return Change(phrase("%1 “%2” in %3", label, layer.name, where), new.id, "", _area(layer, None))
+    return Change(phrase("%1 in %2", label, where), new.id)
 
 
 def _area(before: Layer | None, after: Layer | None) -> Rect:

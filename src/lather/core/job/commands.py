@@ -1,6 +1,6 @@
 """Everything that changes a job, as named values that can be written down and played again.
 
-Each command has `label` (for the undo menu), `apply(job) -> job`, and a JSON form for the journal and the
+Each command has `label` (for the undo menu, from `says`), `apply(job) -> job`, and a JSON form for the journal and the
 job file's history.
 """
 
@@ -14,6 +14,7 @@ from lather.core.job.face_map import FaceMap
 from lather.core.job.fence import Fence
 from lather.core.job.finds import DECISIONS, Find
 from lather.core.job.model import Job, Layer, Stroke
+from lather.core.phrases import phrase
 
 
 @dataclass(frozen=True)
@@ -23,9 +24,14 @@ class Command:
     read: {field: read(JSON value, points by stroke id)} of those fields that JSON holds as something else.
     """
 
-    label: ClassVar[str] = ""
     kinds: ClassVar[dict[str, type["Command"]]] = {}
     read: ClassVar[Mapping[str, Callable[[Any, dict], object]]] = {}
+    says: ClassVar[str] = ""
+
+    @property
+    def label(self) -> str:
+        """What was done, for the undo menu and the message line."""
+        return self.says
 
     def __init_subclass__(cls, **kwargs):
         super().__init_subclass__(**kwargs)
@@ -59,7 +65,8 @@ def command_from_json(data: dict, points: dict) -> Command:
     """Inverse of `Command.to_json`. Raises RequestError for a command this version does not know."""
     kind = Command.kinds.get(data.get("do", ""))
     if kind is None:
-        raise RequestError(f"The history holds a step “{data.get('do')}” that this version of Lather does not know.")
+        raise RequestError(phrase("The history holds a step “%1” that this version of Lather does not know.",
+                                  data.get("do")))
     values = {f.name: data[f.name] for f in fields(kind) if f.name in data}
     for name, read in kind.read.items():
         if name in values:
@@ -110,7 +117,7 @@ class RemoveEdits(Command):
     stage_id: str
     layer_id: str
     edit_ids: tuple[str, ...]
-    label: ClassVar[str] = "remove mend"
+    says: ClassVar[str] = "remove mend"
     read: ClassVar = {"edit_ids": lambda ids, _points: tuple(ids)}
 
     def apply(self, job: Job) -> Job:
@@ -126,7 +133,7 @@ class ReplaceEdit(Command):
     stage_id: str
     layer_id: str
     edit: Stroke
-    label: ClassVar[str] = "change mend"
+    says: ClassVar[str] = "change mend"
     read: ClassVar = {"edit": stroke_from_json}
 
     def apply(self, job: Job) -> Job:
@@ -166,7 +173,7 @@ class SetFinds(Command):
     finds: tuple[Find, ...]
     face_map: FaceMap | None
     other_faces: tuple[FaceMap, ...] | None = None
-    label: ClassVar[str] = "finds"
+    says: ClassVar[str] = "finds"
     read: ClassVar = {"finds": _finds, "face_map": _face, "other_faces": _faces}
 
     def apply(self, job: Job) -> Job:
@@ -202,7 +209,8 @@ class DecideFind(Command):
 
     def __post_init__(self):
         if self.decision and self.decision not in DECISIONS:
-            raise RequestError(f"“{self.decision}” is no decision on a find; choose from {', '.join(DECISIONS)}.")
+            raise RequestError(phrase("“%1” is no decision on a find; choose from %2.", self.decision,
+                                      ", ".join(DECISIONS)))
 
     @property
     def label(self) -> str:
@@ -220,7 +228,7 @@ class AddLayer(Command):
     stage_id: str
     layer: Layer
     index: int
-    label: ClassVar[str] = "new layer"
+    says: ClassVar[str] = "new layer"
     read: ClassVar = {"layer": layer_from_json}
 
     def apply(self, job: Job) -> Job:
@@ -238,7 +246,7 @@ class RemoveLayer(Command):
 
     stage_id: str
     layer_id: str
-    label: ClassVar[str] = "remove layer"
+    says: ClassVar[str] = "remove layer"
 
     def apply(self, job: Job) -> Job:
         stage = job.stage(self.stage_id)
@@ -252,7 +260,7 @@ class MoveLayer(Command):
     stage_id: str
     layer_id: str
     index: int
-    label: ClassVar[str] = "move layer"
+    says: ClassVar[str] = "move layer"
 
     def apply(self, job: Job) -> Job:
         stage = job.stage(self.stage_id)
@@ -271,7 +279,7 @@ class SetLayer(Command):
     stage_id: str
     layer_id: str
     field: str
-    value: object
+    value: Any
 
     def __post_init__(self):
         if self.field == "fence" and not isinstance(self.value, Fence | None):  # as JSON holds it
@@ -284,7 +292,7 @@ class SetLayer(Command):
 
     def apply(self, job: Job) -> Job:
         layer = job.stage(self.stage_id).layer(self.layer_id)
-        changes = {self.field: layer.settings | self.value if self.field == "settings" else self.value}
+        changes: dict[str, Any] = {self.field: layer.settings | self.value if self.field == "settings" else self.value}
         if self.field == "name":
             changes["named_by_person"] = True
         return job.with_layer(self.stage_id, replace(layer, **changes))
@@ -296,14 +304,14 @@ class SetStage(Command):
 
     stage_id: str
     field: str
-    value: object
+    value: Any
 
     @property
     def label(self) -> str:
         return {"on": "stage on/off", "strength": "stage strength"}[self.field]
 
     def apply(self, job: Job) -> Job:
-        return job.with_stage(replace(job.stage(self.stage_id), **{self.field: self.value}))
+        return job.with_stage(replace(job.stage(self.stage_id), **{str(self.field): self.value}))
 
 
 @dataclass(frozen=True)
@@ -312,7 +320,7 @@ class SetBrief(Command):
 
     key: str
     value: object
-    label: ClassVar[str] = "job sheet"
+    says: ClassVar[str] = "job sheet"
 
     def apply(self, job: Job) -> Job:
         return replace(job, brief=job.brief | {self.key: self.value})

@@ -9,8 +9,9 @@ USUAL_LONG_CM = 40.0  # of a print, where nothing was agreed
 def long_edge_cm(brief: dict) -> float:
     """Long edge of the largest print, cm; `print_cm` of the job sheet."""
     value = brief.get("print_cm")
-    known = isinstance(value, int | float) and 10 * value in ranges.DELIVERED_MM
-    return float(value) if known else USUAL_LONG_CM
+    if isinstance(value, int | float) and 10 * value in ranges.DELIVERED_MM:
+        return float(value)
+    return USUAL_LONG_CM
 
 
 def mm_per_px(brief: dict, bounds: Rect) -> float:

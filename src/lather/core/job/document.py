@@ -7,6 +7,7 @@ kept and written back.
 import math
 from collections import Counter
 from dataclasses import replace
+from typing import Any
 
 from lather.core import ranges
 from lather.core.errors import JobFileError, RequestError
@@ -17,9 +18,21 @@ from lather.core.job.known_kinds import layer_kinds
 from lather.core.job.model import STAGE_IDS, Job, Layer, Source, Stage, Stroke, new_id
 from lather.core.job.purpose import of_layer
 from lather.core.job.unknown_fields import kept
+from lather.core.phrases import joined, phrase
 from lather.core.tools.registry import TOOLS
 
 _MALFORMED = (RequestError, KeyError, TypeError, ValueError, AttributeError, IndexError, OverflowError)
+
+
+_COUNTED = {
+    "edit": lambda n: phrase("%n edits", n=n, one="%n edit"),
+    "fence": lambda n: phrase("%n fences", n=n, one="%n fence"),
+    "setting": lambda n: phrase("%n settings", n=n, one="%n setting"),
+    "delivery size": lambda n: phrase("%n delivery sizes", n=n, one="%n delivery size"),
+    "find": lambda n: phrase("%n finds", n=n, one="%n find"),
+    "face map": lambda n: phrase("%n face maps", n=n, one="%n face map"),
+}
+"""What may be left out on reading, counted."""
 
 
 class Reading(dict):
@@ -40,8 +53,9 @@ class Reading(dict):
         """One sentence that counts what was left out; none where all could be read."""
         if not self.left_out:
             return []
-        counts = ", ".join(f"{len(ids)} {what}{'s' * (len(ids) != 1)}" for what, ids in self.left_out.items())
-        return [f"Values that cannot be were found in this job and left out ({counts}); the rest is as it was saved."]
+        counts = joined((_COUNTED[what](len(ids)) for what, ids in self.left_out.items()), ", ")
+        return [phrase("Values that cannot be were found in this job and left out (%1); the rest is as it was saved.",
+                       counts)]
 
 
 def layer_to_json(layer: Layer) -> dict:
@@ -91,7 +105,8 @@ def _known_edit(data: object) -> bool:
 def layer_from_json(data: dict, points: dict) -> Layer:
     """Raises KeyError, TypeError or ValueError for what is no layer at all."""
     kind = str(data.get("kind", "mend"))
-    known, unknown = [], []
+    known: list[dict] = []
+    unknown: list[dict] = []
     for edit in data.get("edits", ()):
         (known if kind in layer_kinds() and _known_edit(edit) else unknown).append(edit)
     kept({"edits": unknown})
@@ -115,11 +130,11 @@ def layer_from_json(data: dict, points: dict) -> Layer:
 
 def _left_out(points: dict, what: str, which: object) -> None:
     if not isinstance(points, Reading):
-        raise JobFileError(f"A {what} holds values that cannot be; open an earlier copy.")
+        raise JobFileError(phrase("A %1 holds values that cannot be; open an earlier copy.", what))
     points.leave_out(what, which)
 
 
-def _share(value: object) -> float:
+def _share(value: Any) -> float:
     number = float(value)
     return 1.0 if math.isnan(number) else min(1.0, max(0.0, number))
 
@@ -174,7 +189,8 @@ def check_amounts(document: dict) -> None:
         (len(document.get("other_faces") or ()), ranges.MOST_FACES, "faces"),
     ):
         if count > most:
-            raise JobFileError(f"The job holds {count:,} {what}, over the limit of {most:,}; open an earlier copy.")
+            raise JobFileError(phrase("The job holds %1 %2, over the limit of %3; open an earlier copy.", f"{count:,}",
+                                      what, f"{most:,}"))
 
 
 def job_from_json(data: dict, points: dict) -> Job:
@@ -242,7 +258,7 @@ def _brief(data: dict, points: dict) -> dict:
     return brief
 
 
-def _is_delivery(value: object) -> bool:
+def _is_delivery(value: Any) -> bool:
     try:
         return value is None or (
             value.get("medium", "screen") in ("screen", "print")

@@ -13,6 +13,7 @@ from lather.core.errors import RequestError
 from lather.core.job.face_mesh import EYE_CORNERS, OVAL, SMALL_ZONES
 from lather.core.job.face_mesh import POINTS as MESH_POINTS
 from lather.core.job.unknown_fields import kept
+from lather.core.phrases import phrase
 
 POINTS = {
     "eye_left": "eye, left",
@@ -96,7 +97,8 @@ class FaceMap:
     def axis(self) -> tuple[tuple[float, float], tuple[float, float]]:
         """The axis of symmetry: from between the eyes to the chin."""
         origin, _, _ = self.frame
-        return (float(origin[0]), float(origin[1])), tuple(float(v) for v in self._at("chin"))
+        x, y = self._at("chin")
+        return (float(origin[0]), float(origin[1])), (float(x), float(y))
 
     def in_frame(self, x, y) -> tuple[np.ndarray, np.ndarray]:
         """Places in eye distances: across from the middle of the eyes, and down the face."""
@@ -117,7 +119,10 @@ class FaceMap:
             return places + share[..., None] * way
 
         mesh = tuple((float(a), float(b)) for a, b in along(self.mesh)) if self.mesh else ()
-        irises = {side: (*map(float, along((a, b))), r) for side, (a, b, r) in self.irises.items()}
+        irises = {}
+        for side, (a, b, r) in self.irises.items():
+            x_now, y_now = along((a, b))
+            irises[side] = (float(x_now), float(y_now), r)
         points = dict(self.points) | {name: (float(x), float(y))}
         return replace(self, points=points, mesh=mesh, irises=irises, by_person=True)
 
@@ -176,7 +181,7 @@ class FaceMap:
 
     def to_json(self) -> dict:
         return self.extra | {
-            "points": {k: [round(x, 1), round(y, 1)] for k, (x, y) in self.points.items()} | self.other_points,
+            "points": {k: [round(x, 1), round(y, 1)] for k, (x, y) in self.points.items()} | dict(self.other_points),
             "by_person": self.by_person,
         } | ({"mesh": [[round(x, 1), round(y, 1)] for x, y in self.mesh]} if self.mesh else {}) | (
             {"irises": {side: [round(v, 1) for v in iris] for side, iris in self.irises.items()}} if self.irises else {}
@@ -188,11 +193,12 @@ class FaceMap:
         points = {name: (float(data["points"][name][0]), float(data["points"][name][1])) for name in POINTS}
         mesh = tuple((float(x), float(y)) for x, y in data.get("mesh", ()))
         if len(mesh) not in (0, MESH_POINTS):
-            raise RequestError(f"A face mesh of {len(mesh)} points is none; it has {MESH_POINTS}.")
+            raise RequestError(phrase("A face mesh of %1 points is none; it has %2.", len(mesh), MESH_POINTS))
         seen = data.get("irises", {})
-        irises = {side: tuple(float(v) for v in seen[side]) for side in SIDES if side in seen}
-        if any(len(iris) != 3 for iris in irises.values()):
+        if any(len(seen[side]) != 3 for side in SIDES if side in seen):
             raise RequestError("An iris has a place and a radius.")
+        irises = {side: (float(seen[side][0]), float(seen[side][1]), float(seen[side][2]))
+                  for side in SIDES if side in seen}
         face = cls(points, bool(data.get("by_person", False)), mesh, irises, kept(data["points"], *POINTS),
                    kept(data, "points", "by_person", "mesh", "irises"))
         ranges.check_places(np.array([*points.values(), *mesh, *(iris[:2] for iris in irises.values())]),

@@ -9,6 +9,7 @@ from lather.core import ranges
 from lather.core.brush.outline import polygon_coverage
 from lather.core.errors import RequestError
 from lather.core.job.unknown_fields import kept
+from lather.core.phrases import phrase
 from lather.core.types import Mask, Rect
 
 
@@ -70,6 +71,7 @@ class Fence:
         ranges.FEATHER_PX.check(fence.feather_px, "A feather")
         corners = np.array([place for ring in fence.rings for place in ring], float)
         if len(corners) > ranges.MOST_CORNERS:
-            raise RequestError(f"A fence of {len(corners):,} corners is over {ranges.MOST_CORNERS:,}.")
+            raise RequestError(phrase("A fence of %1 corners is over %2.", f"{len(corners):,}",
+                                      f"{ranges.MOST_CORNERS:,}"))
         ranges.check_places(corners, "A corner")
         return fence

@@ -8,6 +8,7 @@ from lather.core import ranges
 from lather.core.errors import RequestError
 from lather.core.job.unknown_fields import kept
 from lather.core.kinds.registry import kind_of
+from lather.core.phrases import Phrase, phrase
 
 WANTED_GONE = "mend"
 """What somebody decided of a mark that would otherwise stay."""
@@ -92,12 +93,20 @@ class Find:
         """Raises RequestError for values that no find can have."""
         corners = np.array([(self.x, self.y), *self.outline, *(self.path or ())], float)
         if len(corners) > ranges.MOST_CORNERS:
-            raise RequestError(f"An outline of {len(corners):,} corners is over {ranges.MOST_CORNERS:,}.")
+            raise RequestError(phrase("An outline of %1 corners is over %2.", f"{len(corners):,}",
+                                      f"{ranges.MOST_CORNERS:,}"))
         ranges.check_places(corners, "A place")
         for size in (self.size_px, self.width_px or 0.0):
             ranges.FIND_SIZE_PX.check(size, "A find's size")
         ranges.FIND_CONTRAST_DE.check(self.contrast_de, "A contrast")
         ranges.SHARE.check(self.confidence, "A confidence")
+
+
+def size_text(find: "Find") -> Phrase:
+    """How large it is, as lists say it; of a line, how long and how wide."""
+    if find.path is None:
+        return phrase("%1 px", f"{find.size_px:.0f}")
+    return phrase("%1 × %2 px", f"{find.size_px:.0f}", f"{find.width_px:.0f}")
 
 
 def contrast_text(find: Find) -> str:

@@ -6,6 +6,7 @@ from functools import cache
 from pathlib import Path
 
 from lather.core.errors import RequestError
+from lather.core.phrases import phrase, worded
 
 FILE = Path(__file__).parents[1] / "data" / "limits.json"
 USUAL_KIND = "natural portrait"
@@ -18,6 +19,9 @@ class Band:
     low: float
     high: float
     why: str
+
+    def __post_init__(self):
+        worded(self, "why")
 
     def state(self, value: float) -> str:
         """low, high, or "" inside the band."""
@@ -37,7 +41,7 @@ def job_kind_named(text: str) -> str:
     """The kind of job meant by its name or the beginning of it. Raises RequestError for any other text."""
     kinds = [kind for kind in job_kinds() if kind.startswith(text.lower())] if text else []
     if len(kinds) != 1:
-        raise RequestError(f"There is no kind of job “{text}”; choose from {', '.join(job_kinds())}.")
+        raise RequestError(phrase("There is no kind of job “%1”; choose from %2.", text, ", ".join(job_kinds())))
     return kinds[0]
 
 

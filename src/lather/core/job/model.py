@@ -8,6 +8,7 @@ import hashlib
 import uuid
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
@@ -23,6 +24,7 @@ from lather.core.job.purpose import of_edit
 from lather.core.job.source_map import SourceTurn, source_rect
 from lather.core.job.unknown_fields import kept
 from lather.core.kinds.registry import stage_of_kind
+from lather.core.phrases import Typed, phrase
 from lather.core.recent import Recent
 from lather.core.tools.registry import TOOLS, modes
 from lather.core.types import EMPTY, Rect
@@ -139,19 +141,19 @@ class Stroke:
         """Raises RequestError for values that no stroke can have; a stroke that was read is checked before it is used.
         """
         if not ranges.ID.fullmatch(self.id):
-            raise RequestError(f"An edit's id “{self.id[:40]}” is no plain word.")
+            raise RequestError(phrase("An edit's id “%1” is no plain word.", self.id[:40]))
         if self.mode not in modes():
-            raise RequestError(f"There is no mode “{self.mode[:40]}”; choose from {', '.join(modes())}.")
+            raise RequestError(phrase("There is no mode “%1”; choose from %2.", self.mode[:40], ", ".join(modes())))
         if self.offset is None and TOOLS[self.tool].takes:
-            raise RequestError(f"A {self.tool} without the place it takes from cannot be laid down.")
+            raise RequestError(phrase("A %1 without the place it takes from cannot be laid down.", self.tool))
         for value in self.offset or ():
             ranges.OFFSET_PX.check(value, "An offset")
         if self.feather is not None:
             ranges.FEATHER_PX.check(self.feather, "A feather")
-        for value in self.pull or ():
-            ranges.PLACE_PX.check(value, "A place drawn to")
-        for value in self.mirror or ():
-            ranges.PLACE_PX.check(value, "A number of a mirror")
+        for number in self.pull or ():
+            ranges.PLACE_PX.check(number, "A place drawn to")
+        for number in self.mirror or ():
+            ranges.PLACE_PX.check(number, "A number of a mirror")
         ranges.ORDER.check(self.order, "A place in the order")
         ranges.BRUSH_CEILING.check(self.brush.ceiling, "A brush's ceiling")
         ranges.BRUSH_FLOW.check(self.brush.flow, "A brush's flow")
@@ -160,16 +162,18 @@ class Stroke:
         ranges.check_places(self.points[:, 3], "A time", ranges.SECONDS)
         if self.by_outline:
             if len(self.points) > ranges.MOST_CORNERS:
-                raise RequestError(f"An outline of {len(self.points):,} corners is over {ranges.MOST_CORNERS:,}.")
+                raise RequestError(phrase("An outline of %1 corners is over %2.", f"{len(self.points):,}",
+                                          f"{ranges.MOST_CORNERS:,}"))
         elif touches_expected(self.brush, self.points) > ranges.MOST_TOUCHES:
-            raise RequestError(f"A stroke of over {ranges.MOST_TOUCHES:,} touches is longer than any hand paints.")
+            raise RequestError(phrase("A stroke of over %1 touches is longer than any hand paints.",
+                                      f"{ranges.MOST_TOUCHES:,}"))
 
     def __eq__(self, other):
         return isinstance(other, Stroke) and self.id == other.id and self.to_json() == other.to_json() and (
             self.digest == other.digest
         )
 
-    __hash__ = None
+    __hash__ = None  # type: ignore[assignment]  # what can be equal with other points has none
 
     def to_json(self) -> dict:
         """All but the points, which the archive keeps as an array of their own."""
@@ -227,12 +231,12 @@ _STROKE_FIELDS = ("id", "kind", "tool", "brush", "offset", "mode", "note", "purp
                   "feather_px", "own_texture", "pull", "mirror", "order", "carried")
 
 
-def _numbers(values: list | None, count: int) -> tuple[float, ...] | None:
-    """Raises RequestError unless there are just as many."""
+def _numbers(values: list | None, count: int) -> Any:
+    """A tuple of `count` numbers, or None. Raises RequestError unless there are just as many."""
     if values is None:
         return None
     if len(values) != count:
-        raise RequestError(f"{len(values)} numbers stand where {count} belong.")
+        raise RequestError(phrase("%1 numbers stand where %2 belong.", len(values), count))
     return tuple(float(value) for value in values)
 
 
@@ -261,6 +265,11 @@ class Layer:
     purpose: str = ""
     unknown_edits: tuple[dict, ...] = ()
     extra: dict = field(default_factory=dict)
+
+    @property
+    def shown_name(self) -> str:
+        """Its name as it is shown: what the person called it stays so in every language."""
+        return Typed(self.name) if self.named_by_person else self.name
 
 
 def acts_by_itself(layer: Layer) -> bool:
@@ -390,7 +399,8 @@ class Job:
 
     @property
     def title(self) -> str:
-        return str(self.brief.get("title") or self.source.name or "Untitled")
+        typed = self.brief.get("title") or self.source.name
+        return Typed(typed) if typed else "Untitled"
 
 
 _MENDS = Recent(1)

@@ -1,10 +1,12 @@
 """The outputs of a job as its sheet lists them: what is delivered, how large, on what, in which format."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import asdict, dataclass, fields, replace
+from typing import Any
 
 from lather.core.errors import RequestError
 from lather.core.lengths import sides_text
+from lather.core.phrases import phrase
 from lather.core.ranges import Range
 
 MEDIA = {"screen": "screen", "matte": "matte paper", "glossy": "glossy paper"}
@@ -48,14 +50,14 @@ class OutputSpec:
         for value, known, what in ((self.size, SIZES, "size"), (self.medium, MEDIA, "medium"),
                                    (self.format, FORMATS, "format")):
             if value not in known:
-                raise RequestError(f"“{value}” is no {what} of an output; choose from {', '.join(known)}.")
+                raise RequestError(phrase("“%1” is no %2 of an output; choose from %3.", value, what, ", ".join(known)))
         LONG_EDGE_PX.check(self.long_edge_px, "A long edge")
-        for value, held, what in ((self.width_cm, SIDE_CM, "A width"), (self.height_cm, SIDE_CM, "A height"),
+        for number, held, what in ((self.width_cm, SIDE_CM, "A width"), (self.height_cm, SIDE_CM, "A height"),
                                   (self.ppi, PPI, "A resolution"), (self.distance_cm, DISTANCE_CM, "A distance"),
                                   (self.quality, QUALITY, "A quality"), (self.count, COUNT, "A count")):
-            held.check(value, what)
+            held.check(number, what)
         if self.bits not in ((8, 16) if self.format in DEEP else (8,)):
-            raise RequestError(f"{self.format} holds 8 bits a channel; choose PNG or TIFF for 16.")
+            raise RequestError(phrase("%1 holds 8 bits a channel; choose PNG or TIFF for 16.", self.format))
 
     def size_px(self, width: int, height: int) -> tuple[int, int]:
         """Pixels of a delivered photo. On screens nothing is enlarged; a print is enlarged up to 4 ×."""
@@ -73,8 +75,8 @@ class OutputSpec:
     def size_text(self, unit: str = "cm") -> str:
         """`20 × 25 cm, 300 ppi`, `long edge 2048 px`, `full size`. unit: of a print, cm or in."""
         if self.size == "cm":
-            return f"{sides_text(self.width_cm, self.height_cm, unit)}, {self.ppi:g} ppi"
-        return f"long edge {self.long_edge_px} px" if self.size == "px" else "full size"
+            return phrase("%1, %2 ppi", sides_text(self.width_cm, self.height_cm, unit), f"{self.ppi:g}")
+        return phrase("long edge %1 px", self.long_edge_px) if self.size == "px" else "full size"
 
     def profile_text(self) -> str:
         return PROFILES.get(self.profile) or self.profile.rsplit("/", 1)[-1]
@@ -96,9 +98,8 @@ class OutputSpec:
     @classmethod
     def from_json(cls, data: Mapping) -> "OutputSpec":
         """Raises RequestError, TypeError, ValueError or KeyError for what cannot be an output."""
-        kinds = {f.name: f.type for f in fields(cls)}
-        made = {"int": int, "float": float, "bool": bool, "str": str}
-        known = {key: made[kind.__name__](data[key]) for key, kind in kinds.items() if key in data}
+        made: dict[object, Callable[[Any], Any]] = {int: int, float: float, bool: bool, str: str}
+        known = {one.name: made[one.type](data[one.name]) for one in fields(cls) if one.name in data}
         if "id" not in known or "name" not in known:
             raise RequestError("An output needs an id and a name.")
         return cls(**known)

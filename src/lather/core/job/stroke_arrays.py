@@ -6,6 +6,7 @@ import re
 import numpy as np
 
 from lather.core.errors import JobFileError
+from lather.core.phrases import phrase
 
 _MAX_POINTS = 5_000_000
 _USUAL_HEADER = re.compile(rb"\x93NUMPY\x01\x00v\x00{'descr': '<f4', 'fortran_order': False, 'shape': \((\d+), 4\), }")
@@ -28,14 +29,16 @@ def points_from_npy(data: bytes, name: str) -> np.ndarray:
     except JobFileError:
         raise
     except Exception as error:
-        raise JobFileError(f"The stroke {name} in the job is damaged; the last saved copies beside it may be whole."
+        raise JobFileError(phrase("The stroke %1 in the job is damaged; the last saved copies beside it may be whole.",
+                                  name)
                            ) from error
     return _checked(array, name)
 
 
 def _checked(array: np.ndarray, name: str) -> np.ndarray:
     if array.dtype != np.float32 or array.ndim != 2 or array.shape[1] != 4 or len(array) > _MAX_POINTS:
-        raise JobFileError(f"The stroke {name} in the job is not a list of pen points; open an earlier copy.")
+        raise JobFileError(phrase("The stroke %1 in the job is not a list of pen points; open an earlier copy.", name))
     if len(array) == 0 or not np.isfinite(array).all():
-        raise JobFileError(f"The stroke {name} in the job holds values that are not numbers; open an earlier copy.")
+        raise JobFileError(phrase("The stroke %1 in the job holds values that are not numbers; open an earlier copy.",
+                                  name))
     return array

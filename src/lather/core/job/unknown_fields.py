@@ -1,5 +1,7 @@
 """Fields of a file that this version does not know: kept as they are and written back."""
 
+from collections.abc import Mapping
+
 from lather.core import ranges
 
 
@@ -14,7 +16,7 @@ def nesting(value: object) -> int:
     return deepest
 
 
-def kept(data: dict, *known: str) -> dict:
+def kept(data: Mapping, *known: str) -> dict:
     """The fields of `data` that are not known. Raises ValueError where they are nested too deep to be written back."""
     unknown = {key: value for key, value in data.items() if key not in known}
     if unknown and nesting(unknown) > ranges.MOST_NESTING:

@@ -7,12 +7,14 @@ undo list, so playing them twice does no harm. A journal is locked as long as it
 
 import base64
 import fcntl
+import io
 import json
 import logging
 import os
 import secrets
 import threading
 import zlib
+from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -74,7 +76,7 @@ class Journal:
                  identity: JobIdentity | None = None):
         self.path = (folder or journal_folder()) / f"{secrets.token_hex(8)}.journal"
         self.problem = ""
-        self._file = None
+        self._file: io.FileIO | None = None
         self._waiting: list[bytes] = []
         self._anew = True  # the whole file is still to be written
         self._wake = threading.Event()
@@ -85,7 +87,7 @@ class Journal:
 
     def begin(
         self, job: Job, *, job_file: Path | None, photo_path: Path | None, identity: JobIdentity | None = None,
-        records: list = (), whole: bool | None = None,
+        records: Sequence[dict] = (), whole: bool | None = None,
     ) -> None:
         """Start anew on a save of a job file, or on a photo; `records` are steps made since.
 
@@ -148,11 +150,14 @@ class Journal:
 
     def _write_lines(self, data: bytes) -> None:
         """All or nothing: a torn line would hide those after it."""
-        end = self._file.seek(0, os.SEEK_END)
+        file = self._file
+        if file is None:
+            raise OSError("the journal is not open")
+        end = file.seek(0, os.SEEK_END)
         try:
-            _write_all(self._file, data)
+            _write_all(file, data)
         except OSError:
-            self._file.truncate(end)
+            file.truncate(end)
             raise
 
     def _sync_loop(self) -> None:
@@ -208,7 +213,7 @@ class Leftover:
     whole: bool
     _records: list
     _head: dict
-    _held: object = None
+    _held: io.BufferedReader | None = None
 
     def claim(self) -> bool:
         """Take it for this program; False if another one has it, or has brought it back already."""

@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+from lather.core.phrases import worded
+
 A_MARK = (
     "A mark on the skin is the client's to ask a doctor about: Lather judges looks, not health. "
     "It stays unless they want it gone."
@@ -34,3 +36,6 @@ class FindKind:
     measured: str = "ΔE"
     sign: int = 0
     checked: bool = True
+
+    def __post_init__(self):
+        worded(self, "label", "layer_name", "caution")

@@ -4,6 +4,7 @@ from abc import ABC, abstractmethod
 from typing import ClassVar
 
 from lather.core.parameters import Number
+from lather.core.phrases import as_words
 from lather.core.stages.base import Surroundings
 from lather.core.types import EncodedRGB, Rect
 
@@ -20,6 +21,12 @@ class Lamp(ABC):
     label: ClassVar[str]
     hint: ClassVar[str]
     strength: ClassVar[Number | None] = None
+
+    def __init_subclass__(cls, **kwargs):
+        super().__init_subclass__(**kwargs)
+        for name in ("label", "hint"):
+            if name in vars(cls):
+                setattr(cls, name, as_words(vars(cls)[name], "Lamp"))
 
     def strength_of(self, settings: dict) -> float:
         return float(settings.get("strength", self.strength.start))

@@ -9,6 +9,7 @@ from lather.core.colour.lab import srgb_lightness
 from lather.core.engine.engine import Engine
 from lather.core.job.model import Job, Layer
 from lather.core.measure.colours import after, area_colour, area_mask, beneath, difference, level_for, zone_body
+from lather.core.phrases import phrase
 from lather.core.stages.colour.match import WIDTH
 from lather.core.stages.colour.whiten import ceiling
 from lather.core.types import Rect
@@ -96,9 +97,9 @@ def _white(engine: Engine, job: Job, layer: Layer) -> WhiteSeen | None:
         white = zone_body(engine, job, after(engine, job, "colour"), "eye_whites")
         if white is not None:
             darker = "teeth stay darker" if now[0] < white[0] else "teeth are lighter than the eyes"
-            note = f"Eye white L* {white[0]:.0f} · b* {white[2]:.0f}: {darker}."
+            note = phrase("Eye white L* %1 · b* %2: %3.", f"{white[0]:.0f}", f"{white[2]:.0f}", darker)
     if now[0] > most - _UNDER and now[0] > before[0]:
-        note = f"Held at the ceiling of L* {most:.0f}. {note}"
+        note = phrase("Held at the ceiling of L* %1. %2", f"{most:.0f}", note)
     return WhiteSeen(part, before, now, most, least, note.strip())
 
 

@@ -7,6 +7,7 @@ import numpy as np
 
 from lather.core.colour import profiles
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.phrases import phrase
 
 _LOW, _HIGH = 1.5 / 255, 253.5 / 255
 _BAND = (0.02, 0.08)  # of the face's width: where blotches lie
@@ -96,7 +97,7 @@ def _light_from(measures: PhotoMeasures) -> str:
     if not said:
         return "the front"
     return said[0] if len(said) == 1 and said[0] in ("above", "below") else (
-        f"the {said[0]}" if len(said) == 1 else f"{said[0]}, {said[1]}")
+        phrase("the %1", said[0]) if len(said) == 1 else f"{said[0]}, {said[1]}")
 
 
 def _uneven(measures: PhotoMeasures) -> float:
@@ -117,19 +118,20 @@ def meanings(facts: PhotoFacts) -> list[tuple[str, str, str]]:
     """(what, value, what it means for the work), for the job sheet and the command line."""
     percent, grain_px = facts.grain
     rows = [
-        ("Face", f"{facts.face_px:.0f} px wide" if facts.face_px else "none found",
-         f"1 mm of skin is {facts.face_px / 130:.1f} px" if facts.face_px else "sizes go by the picture"),
-        ("Skin", f"{facts.skin_percent:.0f} % of the photo", f"{facts.skin_faces:.1f} faces’ worth to go over"),
-        ("Texture scale", f"{facts.split_px:.1f} px" if facts.split_px else "not told",
+        ("Face", phrase("%1 px wide", f"{facts.face_px:.0f}") if facts.face_px else "none found",
+         phrase("1 mm of skin is %1 px", f"{facts.face_px / 130:.1f}") if facts.face_px else "sizes go by the picture"),
+        ("Skin", phrase("%1 % of the photo", f"{facts.skin_percent:.0f}"),
+         phrase("%1 faces’ worth to go over", f"{facts.skin_faces:.1f}")),
+        ("Texture scale", phrase("%1 px", f"{facts.split_px:.1f}") if facts.split_px else "not told",
          "Split starts at this width" if facts.split_px else "Split starts at a usual width"),
-        ("Grain", f"{percent:.1f} %, {grain_px:.1f} px", "put back where smoothing takes it" if percent >= 0.1 else
-         "none to match"),
+        ("Grain", phrase("%1 %, %2 px", f"{percent:.1f}", f"{grain_px:.1f}"),
+         "put back where smoothing takes it" if percent >= 0.1 else "none to match"),
         ("Clipped skin", f"{facts.clipped_percent:.1f} %", "nothing there to mend from: develop it darker if you can"
          if facts.clipped_percent > 0.5 else "all skin holds detail"),
-        ("Light", f"from {facts.light_from}" if facts.light_from != "unknown" else "not told",
+        ("Light", phrase("from %1", facts.light_from) if facts.light_from != "unknown" else "not told",
          "Sculpt strengthens what it shows" if facts.light_from not in ("the front", "unknown") else
          "flat: Sculpt has little to follow"),
-        ("File", f"{facts.profile}, {facts.bits} bit",
+        ("File", phrase("%1, %2 bit", facts.profile, facts.bits),
          "8 bits: strong curves may band" if facts.bits == 8 else "room for strong curves"),
     ]
     return rows

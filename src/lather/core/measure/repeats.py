@@ -12,6 +12,7 @@ import numpy as np
 
 from lather.core.job.model import Job, Stroke
 from lather.core.job.source_map import affine
+from lather.core.phrases import phrase
 from lather.core.types import Lab, Mask
 
 _CELL_SHARE = 0.008  # of the face's width: grid on which sources are compared
@@ -124,7 +125,7 @@ def _marks_along(job: Job, edit: Stroke, sources: frozenset, cell: float, matrix
             continue
         back = np.linalg.inv(matrix[:, :2]) @ (np.array([find.x, find.y]) - matrix[:, 2])
         found.append(Repeat((find.x, find.y, find.size_px), (float(back[0]), float(back[1]), find.size_px), (edit.id,),
-                            f"{find.label.lower()} copied along"))
+                            phrase("%1 copied along", find.label.lower())))
     return found
 
 

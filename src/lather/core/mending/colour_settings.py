@@ -19,6 +19,7 @@ from lather.core.job.limits import USUAL_KIND, Band, band
 from lather.core.job.model import Job, Layer, Stroke, freeze_points, new_id
 from lather.core.job.purpose import of_find
 from lather.core.measure.colours import area_colour, beneath, tone_of, zone_body
+from lather.core.phrases import phrase
 from lather.core.stages.adjust.mask import by_zones, painted
 from lather.core.stages.adjust.values import plain_lab
 from lather.core.stages.colour.calm import LEAVE, CalmKind
@@ -211,7 +212,7 @@ def within_limits(job: Job, layer: Layer, settings: dict) -> tuple[dict, str]:
     for name, limit in limits_of(job, layer.kind, str(layer.settings.get("part", "teeth"))).items():
         if name in settings and limit.state(settings[name]):
             settings = settings | {name: float(np.clip(settings[name], limit.low, limit.high))}
-            why = f"Held by the kind of job, {job.brief.get('kind') or USUAL_KIND}: {limit.why}."
+            why = phrase("Held by the kind of job, %1: %2.", job.brief.get("kind") or USUAL_KIND, limit.why)
     return settings, why
 
 
@@ -277,7 +278,8 @@ def whiten_commands(engine: Engine, job: Job, parts: Sequence[str] = tuple(PARTS
     for part in parts:
         settings = whiten_settings(engine, job, part) if part not in there else None
         if settings is not None:
-            commands.append(layer_command(job, WhitenKind, f"{PARTS[part]}, whiten", settings, strength=strength))
+            name = phrase("%1, whiten", PARTS[part])
+            commands.append(layer_command(job, WhitenKind, name, settings, strength=strength))
             job = commands[-1].apply(job)
     return commands
 

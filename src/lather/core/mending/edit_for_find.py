@@ -21,6 +21,7 @@ from lather.core.mending.colour_settings import colour_command
 from lather.core.mending.even_blotches import SHARE, even_command
 from lather.core.mending.self_check import is_better, lays_gloss, stands_off
 from lather.core.mending.source_of_tone import sparing, without_gloss
+from lather.core.phrases import phrase
 from lather.core.stages.mend.dab import dab_stroke, source_candidates
 from lather.core.stages.strands.propose import strand_size, strand_stroke
 
@@ -143,7 +144,7 @@ def mend_command(
     if kind_of(find.kind).softened:
         place, stroke = _above_the_floor(engine, job, find, place, stroke)
     add = AddEdits(place.stage_id, place.layer_id, (stroke,))
-    return Together(f"mend {find.label.lower()}", (place.make, add)) if place.make else add
+    return Together(phrase("mend %1", find.label.lower()), (place.make, add)) if place.make else add
 
 
 def _proposals(engine: Engine, job: Job, find: Find, place: Place) -> Iterator[Stroke]:
@@ -233,4 +234,4 @@ def mend_all(
             mended += 1
     if len(commands) == 1 and blotches:
         return commands[0], mended
-    return (Together(f"mend {mended} finds", tuple(commands)) if commands else None), mended
+    return (Together(phrase("mend %1 finds", mended), tuple(commands)) if commands else None), mended

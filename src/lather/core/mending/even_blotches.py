@@ -12,6 +12,7 @@ from lather.core.job.model import Job, Layer, Stroke, freeze_points, new_id
 from lather.core.job.purpose import ALL_SKIN, of_find
 from lather.core.kinds.registry import kind_of
 from lather.core.mending.source_of_tone import circle, sparing, with_holes
+from lather.core.phrases import phrase
 from lather.core.stages.even.kind import BOTH, LIFTING, LOWERING
 from lather.core.tools.lift import ASSISTED
 from lather.core.types import Rect
@@ -63,7 +64,7 @@ def even_command(job: Job, finds: Sequence[Find], default_layer_id: str = "", *,
     by_side: dict[str, list[Stroke]] = {}
     for find in finds:
         by_side.setdefault(side_of(find, apart), []).append(sparing(keepers, find, even_stroke(find, share)))
-    return _laid(job, by_side, default_layer_id, "even" if len(finds) == 1 else f"even {len(finds)} blotches")
+    return _laid(job, by_side, default_layer_id, "even" if len(finds) == 1 else phrase("even %1 blotches", len(finds)))
 
 
 def even_all_command(job: Job, bounds: Rect, default_layer_id: str = "", *, share: float = SHARE,

@@ -14,6 +14,7 @@ from lather.core.job.finds import Find
 from lather.core.job.outputs import USUAL, OutputSpec
 from lather.core.kinds.registry import kind_of, stage_of_kind
 from lather.core.measure.photo_facts import PhotoFacts
+from lather.core.phrases import phrase
 from lather.core.plan.leave_out import STEP_S, Leavable, in_order, least_seen
 from lather.core.plan.minutes import Speeds, shipped_speeds
 from lather.core.plan.routes import Route, route_of
@@ -180,7 +181,7 @@ def _is_wanted(find: Find, given: PlanInput) -> bool:
 
 def _planned(info: StageInfo, route: Route, finds: list[Find], given: PlanInput) -> Planned:
     if info.id not in route.stages:
-        return Planned(False, f"not on the {route.label} route")
+        return Planned(False, phrase("not on the %1 route", route.label))
     sizes = sorted(find.width_px or find.size_px for find in finds)
     brief, facts = given.brief, given.facts
     return info.planned(PlanSeen(
@@ -259,7 +260,7 @@ def _leavables(row: PlanRow, planned: Planned, finds: Iterable[Find], speeds: Sp
     ]
     area = planned.area * speeds.of_area(row.stage_id)
     if area > 0 or not parts:
-        what = f"{row.label} over the rest" if parts else f"{row.label}: {row.what}"
+        what = phrase("%1 over the rest", row.label) if parts else f"{row.label}: {row.what}"
         parts.append((Leavable(what, row.stage_id, 0, planned.weight), area or 1.0))
     return [replace(one, seconds=seconds) for (one, _), seconds in
             zip(parts, _shared([share for _, share in parts], row.seconds))]

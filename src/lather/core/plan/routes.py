@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from lather.core.errors import RequestError
 from lather.core.job.brief import USUAL_ROUTE
+from lather.core.phrases import phrase, worded
 
 
 @dataclass(frozen=True)
@@ -18,6 +19,9 @@ class Route:
     line: str
     stages: Mapping[str, str]
     blotches_in: str
+
+    def __post_init__(self):
+        worded(self, "label", "line", "stages")
 
 
 _ALWAYS = {"mend": "dab", "strands": "strand", "colour": "calm", "shape": "push", "grain": "match", "finish": "curve"}
@@ -37,7 +41,7 @@ def route_named(text: str) -> Route:
     """Raises RequestError for an unknown one."""
     route = ROUTES.get(text)
     if route is None:
-        raise RequestError(f"There is no route “{text[:40]}”; choose from {', '.join(ROUTES)}.")
+        raise RequestError(phrase("There is no route “%1”; choose from %2.", text[:40], ", ".join(ROUTES)))
     return route
 
 

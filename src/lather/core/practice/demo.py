@@ -19,6 +19,7 @@ from lather.core.job.model import new_job
 from lather.core.job.purpose import of_find
 from lather.core.kinds.registry import SOFTENED
 from lather.core.mending.edit_for_find import mend_command
+from lather.core.phrases import phrase
 from lather.core.practice.make import Plate, make_plate
 from lather.core.session import Session
 from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source
@@ -95,7 +96,7 @@ def demo_job_path() -> Path:
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise SaveError(f"The folder {path.parent} cannot be made ({error.strerror}).") from error
+            raise SaveError(phrase("The folder %1 cannot be made (%2).", path.parent, error.strerror)) from error
         session = make_demo()
         session.engine.pixels(session.job, session.photo.bounds)
         session.save(path)

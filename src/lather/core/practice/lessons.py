@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from lather.core.errors import RequestError
+from lather.core.phrases import phrase, worded
 from lather.core.practice.make import Plate, make_plate
 from lather.core.practice.sitters import load_sitter
 
@@ -29,6 +30,9 @@ class Lesson:
     minutes: float
     words: str
     sitters: tuple[str, ...] = _SITTERS
+
+    def __post_init__(self):
+        worded(self, "label", "words")
 
 
 LESSONS: tuple[Lesson, ...] = (
@@ -74,7 +78,7 @@ def lesson(number: int) -> Lesson:
     if number == OWN.number:
         return OWN
     if not 1 <= number <= len(LESSONS):
-        raise RequestError(f"There is no lesson {number}; choose from 1 to {len(LESSONS)}.")
+        raise RequestError(phrase("There is no lesson %1; choose from 1 to %2.", number, len(LESSONS)))
     return LESSONS[number - 1]
 
 
@@ -88,7 +92,7 @@ def make_lesson(
     """
     one = lesson(number)
     if strength not in STRENGTHS:
-        raise RequestError(f"“{strength}” is no strength; choose from {', '.join(STRENGTHS)}.")
+        raise RequestError(phrase("“%1” is no strength; choose from %2.", strength, ", ".join(STRENGTHS)))
     name = sitter or one.sitters[seed % len(one.sitters)]
     wanted = dict(flaws) if flaws else {kind: max(1, round(many * count)) for kind, count in one.flaws.items()}
     plate = make_plate(load_sitter(name), seed, flaws=wanted)

@@ -11,6 +11,7 @@ from lather.core.colour import profiles, srgb
 from lather.core.errors import RequestError, SaveError
 from lather.core.imageio.atomic import write_atomically
 from lather.core.imageio.write import write_picture
+from lather.core.phrases import phrase
 from lather.core.practice.flaws.base import Flaw, Scene
 from lather.core.practice.flaws.registry import MAKERS
 from lather.core.practice.grain import Grain, grain_field
@@ -112,7 +113,7 @@ def make_plate(
     wanted = DEFAULT_FLAWS if flaws is None else flaws
     for kind in wanted:
         if kind not in KINDS:
-            raise RequestError(f"There is no flaw “{kind}”; choose from {', '.join(KINDS)}.")
+            raise RequestError(phrase("There is no flaw “%1”; choose from %2.", kind, ", ".join(KINDS)))
     grain = grain or Grain()
     rng = np.random.default_rng([seed, sum(map(ord, sitter.name))])
     scene = Scene(sitter, sitter.linear.copy(), Places(sitter, rng, edge_margin_px), rng, light_direction(sitter))
@@ -142,7 +143,7 @@ def write_plate(plate: Plate, folder: str | Path) -> None:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise SaveError(f"The folder {folder} cannot be made ({error.strerror}); choose another.") from error
+        raise SaveError(phrase("The folder %1 cannot be made (%2); choose another.", folder, error.strerror)) from error
     profile = profiles.srgb_profile()
     write_picture(folder / "photo.png", plate.photo, profile=profile)
     write_picture(folder / "truth.png", plate.truth, profile=profile)

@@ -8,6 +8,7 @@ import numpy as np
 
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.measure.bands import pore_band, tone_error
+from lather.core.phrases import phrase
 from lather.core.practice.make import Plate
 from lather.core.practice.score import KEEPER_DE, REMOVED_DE, PracticeFolder, changed_de, inside, score_picture
 from lather.core.practice.sitters import SKIN
@@ -182,19 +183,20 @@ def what_went_wrong(score: LessonScore, strokes: Sequence = (), most: int = 4) -
         where = one.flaw.get("zone") or "the face"
         kind = str(one.flaw["kind"]).replace("_", " ")
         if one.state == HURT:
-            said.append((9.0, f"{kind.capitalize()} at {where}, mended: R keeps it."))
+            said.append((9.0, phrase("%1 at %2, mended: R keeps it.", kind.capitalize(), where)))
     smeared = [one for one in score.outcomes if one.state == SMEARED]
     if smeared:
         where = smeared[0].flaw.get("zone") or "the face"
-        places = f"{len(smeared)} place{'s' * (len(smeared) != 1)} ({where})"
-        said.append((6.0, f"Pores smoothed away at {places}: take skin instead of blurring."))
+        places = phrase("%n places (%1)", where, n=len(smeared), one="%n place (%1)")
+        said.append((6.0, phrase("Pores smoothed away at %1: take skin instead of blurring.", places)))
     left = [one for one in score.outcomes if one.state == LEFT]
     if left:
         worst = max(left, key=lambda one: one.error_de)
-        said.append((len(left), f"{len(left)} left; most seen: {str(worst.flaw['kind']).replace('_', ' ')} at "
-                                f"{worst.flaw.get('zone') or 'the face'}, {worst.error_de:.1f} ΔE."))
+        said.append((len(left), phrase("%1 left; most seen: %2 at %3, %4 ΔE.", len(left),
+                                       str(worst.flaw["kind"]).replace("_", " "), worst.flaw.get("zone") or "the face",
+                                       f"{worst.error_de:.1f}")))
     if score.touched > 0.01:
-        said.append((5.0, f"Clean skin touched on {100 * score.touched:.1f} % of it: stay on the flaws."))
+        said.append((5.0, phrase("Clean skin touched on %1 % of it: stay on the flaws.", f"{100 * score.touched:.1f}")))
     said += _about_strokes(score, strokes)
     return [text for _, text in sorted(said, key=lambda row: -row[0])[:most]]
 
@@ -211,9 +213,10 @@ def _about_strokes(score: LessonScore, strokes: Sequence) -> list[tuple[float, s
                 if np.hypot(one.flaw["x"] - x, one.flaw["y"] - y) < edit.brush.size_px]
         if near and edit.brush.size_px > 3.2 * max(one.flaw["size_px"] for one in near) + 12:
             size = max(one.flaw["size_px"] for one in near)
-            said.append((2.0, f"Size {edit.brush.size_px:.0f} px on a spot of {size:.0f} px: smaller spares skin."))
+            said.append((2.0, phrase("Size %1 px on a spot of %2 px: smaller spares skin.", f"{edit.brush.size_px:.0f}",
+                                     f"{size:.0f}")))
         far = edit.offset is not None and np.hypot(*edit.offset) > 5 * edit.brush.size_px
         if far and any(one in wrong for one in near):
             where = near[0].flaw.get("zone") or "the face"
-            said.append((3.0, f"Source far from the place at {where}: the light there is another."))
+            said.append((3.0, phrase("Source far from the place at %1: the light there is another.", where)))
     return said[:2]

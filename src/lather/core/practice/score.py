@@ -11,6 +11,7 @@ from lather.core.colour import profiles
 from lather.core.errors import PictureError, RequestError
 from lather.core.imageio.read import read_picture
 from lather.core.measure.bands import modelling_spread, moved_px, texture_energy, tone_error
+from lather.core.phrases import phrase
 from lather.core.practice.sitters import SKIN
 from lather.core.types import Lab, as_float32
 
@@ -62,13 +63,13 @@ def read_folder(folder: str | Path) -> PracticeFolder:
         flaws = list(facts["finds"])
         width = float(facts.get("face_width_px", 0.3 * facts["width"]))
     except (OSError, ValueError, KeyError, TypeError):
-        raise RequestError(f"{folder} is no practice folder: flaws.json is missing or damaged; make one with "
-                           "`lather practice make`.") from None
+        raise RequestError(phrase("%1 is no practice folder: flaws.json is missing or damaged; make one with `lather "
+                                  "practice make`.", folder)) from None
     photo, profile = _lab_of(folder / "photo.png")
     truth, _ = _lab_of(folder / "truth.png")
     zones = cv2.imread(str(folder / "zones.png"), cv2.IMREAD_UNCHANGED)
     if zones is None or zones.shape != photo.shape[:2] or truth.shape != photo.shape:
-        raise PictureError(f"The pictures in {folder} do not belong together; make the folder again.")
+        raise PictureError(phrase("The pictures in %1 do not belong together; make the folder again.", folder))
     return PracticeFolder(photo, truth, zones, flaws, profile, width)
 
 
@@ -77,8 +78,8 @@ def score_picture(folder: PracticeFolder, result: Lab, error: np.ndarray | None 
     """
     if result.shape != folder.truth.shape:
         height, width = folder.truth.shape[:2]
-        raise RequestError(f"The result is {result.shape[1]} × {result.shape[0]} px, the practice picture {width} × "
-                           f"{height}; deliver it at full size.")
+        raise RequestError(phrase("The result is %1 × %2 px, the practice picture %3 × %4; deliver it at full size.",
+                                  result.shape[1], result.shape[0], width, height))
     error = tone_error(result, folder.truth, folder.face_width_px) if error is None else error
     flawed = np.zeros(folder.zones.shape, np.uint8)
     for flaw in folder.flaws:

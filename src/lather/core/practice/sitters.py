@@ -13,6 +13,7 @@ from lather.core.errors import RequestError
 from lather.core.imageio.picture import Picture
 from lather.core.imageio.read import read_picture
 from lather.core.job.face_map import POINTS, FaceMap
+from lather.core.phrases import phrase
 from lather.core.types import EncodedRGB, LinearRGB, as_float32
 
 FOLDER = Path(__file__).parent.parent / "data" / "sitters"
@@ -111,7 +112,7 @@ def load_sitter(name_or_path: str) -> Sitter:
     if Path(name_or_path).suffix:
         return _read(Path(name_or_path))
     if name_or_path not in sitter_names():
-        raise RequestError(f"There is no sitter “{name_or_path}”; choose from {', '.join(sitter_names())}.")
+        raise RequestError(phrase("There is no sitter “%1”; choose from %2.", name_or_path, ", ".join(sitter_names())))
     return _shipped(name_or_path)
 
 
@@ -125,13 +126,13 @@ def _read(path: Path) -> Sitter:
     picture = read_picture(path)
     zones = cv2.imread(str(path.with_name(f"{path.stem}-zones.png")), cv2.IMREAD_UNCHANGED)
     if zones is None or zones.shape != picture.pixels.shape[:2]:
-        raise RequestError(f"{path.name} needs a zone map {path.stem}-zones.png of the same size beside it.")
+        raise RequestError(phrase("%1 needs a zone map %2-zones.png of the same size beside it.", path.name, path.stem))
     try:
         facts = json.loads(path.with_suffix(".json").read_text())
         marks = {key: (float(x), float(y)) for key, (x, y) in facts["landmarks"].items()}
         per_mm = float(facts["pixels_per_mm_at_face"])
     except (OSError, ValueError, KeyError, TypeError):
-        raise RequestError(f"{path.name} needs its landmarks in {path.stem}.json beside it.") from None
+        raise RequestError(phrase("%1 needs its landmarks in %2.json beside it.", path.name, path.stem)) from None
     form = path.with_name(f"{path.stem}-normals.png")
     normals = cv2.imread(str(form)) if form.is_file() else None
     return Sitter(path.stem, picture, zones, marks, per_mm, None if normals is None else normals[..., ::-1])
@@ -176,7 +177,7 @@ def on_ground(sitter: Sitter, ground: str, seed: int = 0) -> Sitter:
     if ground == "own":
         return sitter
     if ground not in GROUNDS:
-        raise RequestError(f"There is no background “{ground}”; choose from {', '.join(GROUNDS)}.")
+        raise RequestError(phrase("There is no background “%1”; choose from %2.", ground, ", ".join(GROUNDS)))
     height, width = sitter.zones.shape
     ys, xs = np.mgrid[:height, :width].astype(np.float32) / np.float32(max(height, width))
     level = {"light": 0.55, "dark": 0.035}.get(ground, 0.16)

@@ -16,6 +16,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from lather.core.errors import LatherError
+from lather.core.phrases import phrase
 from lather.core.record.clock import Span
 from lather.core.record.entries import DeliveryNote, GaugeNote, LogEntry
 
@@ -72,8 +73,8 @@ class Logbook:
             self._db = sqlite3.connect(str(self.path or ":memory:"), timeout=_BUSY_S, check_same_thread=False,
                                        isolation_level=None)
         except (OSError, sqlite3.Error) as error:
-            raise LogbookError(f"The logbook {self.path} cannot be opened ({error}); free some space, or choose "
-                               "another folder with XDG_DATA_HOME.") from error
+            raise LogbookError(phrase("The logbook %1 cannot be opened (%2); free some space, or choose another "
+                                      "folder with XDG_DATA_HOME.", self.path, error)) from error
         try:
             self._begin()
         except BaseException:
@@ -84,14 +85,15 @@ class Logbook:
         try:
             (version,) = self._db.execute("PRAGMA user_version").fetchone()
             if version > SCHEMA:
-                raise LogbookError(f"The logbook was written by a newer Lather (form {version}); open it there.")
+                raise LogbookError(phrase("The logbook was written by a newer Lather (form %1); open it there.",
+                                          version))
             self._db.execute("PRAGMA journal_mode=WAL")
             self._db.execute("PRAGMA synchronous=FULL")
             self._db.executescript(_TABLES)
             self._db.execute(f"PRAGMA user_version={SCHEMA}")
         except sqlite3.DatabaseError as error:
-            raise LogbookError(f"The logbook {self.path} is damaged ({error}); `lather log --repair` saves what can be "
-                               "read.") from error
+            raise LogbookError(phrase("The logbook %1 is damaged (%2); `lather log --repair` saves what can be read.",
+                                      self.path, error)) from error
 
     def close(self) -> None:
         with self._lock:
@@ -107,8 +109,8 @@ class Logbook:
             except sqlite3.Error as error:
                 with suppress(sqlite3.Error):
                     self._db.execute("ROLLBACK")
-                raise LogbookError(f"The logbook could not be written ({error}); free some space. Your work on the "
-                                   "photo is not touched by this.") from error
+                raise LogbookError(phrase("The logbook could not be written (%1); free some space. Your work on the "
+                                          "photo is not touched by this.", error)) from error
             except BaseException:
                 with suppress(sqlite3.Error):
                     self._db.execute("ROLLBACK")
@@ -204,8 +206,8 @@ class Logbook:
             try:
                 return self._db.execute(query, values).fetchall()
             except sqlite3.Error as error:
-                raise LogbookError(f"The logbook could not be read ({error}); `lather log --repair` saves what can be "
-                                   "read.") from error
+                raise LogbookError(phrase("The logbook could not be read (%1); `lather log --repair` saves what can "
+                                          "be read.", error)) from error
 
     def seconds(self, job_id: str) -> dict[str, int]:
         """{stage: seconds} of one job."""
@@ -228,13 +230,13 @@ class Logbook:
         made = []
         for row in self._rows("SELECT id, title, client, kind, route, began, delivered_at, demo, rate_cents, "
                               "price_cents, currency, machine FROM jobs"):
-            job_id, *facts = row
+            job_id, title, client, kind, route, began, delivered_at, demo, rate, price, currency, machine = row
             seconds: dict[str, int] = {}
             for stage, _, _, worked in spans.get(job_id, ()):
                 seconds[stage] = seconds.get(stage, 0) + worked
-            facts[6] = bool(facts[6])
             made.append(LogEntry(
-                job_id, *facts, seconds=seconds, planned={s: n for s, n, _ in planned.get(job_id, ())},
+                job_id, title, client, kind, route, began, delivered_at, bool(demo), rate, price, currency, machine,
+                seconds=seconds, planned={s: n for s, n, _ in planned.get(job_id, ())},
                 areas={s: area for s, _, area in planned.get(job_id, ())},
                 spent={(stage, kind): (n, s) for stage, kind, n, s in spans.get(job_id, ())},
                 mended=dict(finds.get(job_id, ())), gauges=tuple(GaugeNote(*note) for note in gauges.get(job_id, ())),
@@ -258,7 +260,7 @@ class Logbook:
                 self._db.backup(copy)
             os.replace(part, path)
         except (OSError, sqlite3.Error) as error:
-            raise LogbookError(f"The logbook could not be copied to {path} ({error}); choose another folder."
+            raise LogbookError(phrase("The logbook could not be copied to %1 (%2); choose another folder.", path, error)
                                ) from error
         finally:
             with suppress(OSError):
@@ -270,7 +272,7 @@ class Logbook:
         """
         path = Path(path)
         if not path.is_file():
-            raise LogbookError(f"{path} does not exist; choose a logbook.sqlite.")
+            raise LogbookError(phrase("%1 does not exist; choose a logbook.sqlite.", path))
         other = _rows_of(path)
         with self._change() as db:
             changed = dict(db.execute("SELECT id, changed FROM jobs"))
@@ -297,9 +299,10 @@ def _rows_of(path: Path) -> dict[str, list[tuple]]:
                 raise sqlite3.DatabaseError("it holds none of its tables")
             rows = {table: db.execute(f"SELECT * FROM {table}").fetchall() if table in there else [] for table in _KEYS}
     except sqlite3.Error as error:
-        raise LogbookError(f"{path.name} is no logbook of Lather ({error}); choose a logbook.sqlite.") from error
+        raise LogbookError(phrase("%1 is no logbook of Lather (%2); choose a logbook.sqlite.", path.name,
+                                  error)) from error
     if any(rows[table] and len(rows[table][0]) != widths[table] for table in _KEYS):
-        raise LogbookError(f"{path.name} was written by another version of Lather; open it there once.")
+        raise LogbookError(phrase("%1 was written by another version of Lather; open it there once.", path.name))
     return rows
 
 
@@ -310,7 +313,7 @@ def repair(path: Path | None = None) -> tuple[Path | None, int]:
     """
     path = path or logbook_path()
     if not path.exists():
-        raise LogbookError(f"There is no logbook at {path} to repair.")
+        raise LogbookError(phrase("There is no logbook at %1 to repair.", path))
     with suppress(LogbookError):
         book = Logbook(path)
         try:
@@ -325,7 +328,7 @@ def repair(path: Path | None = None) -> tuple[Path | None, int]:
         for ending in ("", "-wal", "-shm"):
             path.with_name(path.name + ending).unlink(missing_ok=True)
     except OSError as error:
-        raise LogbookError(f"The logbook cannot be put aside ({error}); free some space.") from error
+        raise LogbookError(phrase("The logbook cannot be put aside (%1); free some space.", error)) from error
     with closing(Logbook(path)) as book, book._change() as db:
         for table, rows in saved.items():
             for row in rows:

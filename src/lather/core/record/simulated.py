@@ -88,7 +88,7 @@ class Retoucher:
                 clock.seen(state.at)
 
     def _finds(self, scale: float) -> tuple[Find, ...]:
-        made = []
+        made: list[Find] = []
         for kind, usual in _USUAL_COUNTS.items():
             for _ in range(int(self._rng.poisson(scale * usual))):
                 x, y = self._rng.uniform(600, 1400, 2)

@@ -12,9 +12,10 @@ from dataclasses import replace
 import numpy as np
 
 from lather.core.engine.photo import Photo
-from lather.core.errors import Cancelled
+from lather.core.errors import Cancelled, RequestError
 from lather.core.find.finder import find_all
 from lather.core.job.commands import Command
+from lather.core.job.face_map import FaceMap
 from lather.core.job.finds import WANTED_GONE, Find
 from lather.core.job.history import History
 from lather.core.job.model import Job, Layer, Stage, Stroke, acts_by_itself, new_id
@@ -23,6 +24,7 @@ from lather.core.kinds.registry import kind_of, stage_of_kind
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.mending.edit_for_find import can_mend, layer_for, mend_command
 from lather.core.mending.even_blotches import even_all_command, even_command
+from lather.core.phrases import phrase
 from lather.core.session import Session
 from lather.core.sitting.carry_report import HIDDEN, KEEPER, KEY, LEFT_OUT, UNSURE, Carried, Look, name_of
 from lather.core.sitting.frame_map import FrameMap, scale_of
@@ -79,7 +81,10 @@ class _Carry:
                  here: PhotoMeasures, progress):
         self._from, self._frames, self._was, self._here, self._progress = finished, frames, was, here, progress
         self._name = finished.photo.name
-        self._face = was.face
+        if was.face is None:
+            raise RequestError("A retouch is carried over by the points of the face; none were found in the finished "
+                               "photo. Drag the face map there and try again.")
+        self._face: FaceMap = was.face
         self._scale = scale_of(frames.linear(*self._face.frame[0]))
         bare = tuple(Stage(stage.id, stage.on, stage.strength) for stage in finished.job.stages)
         self.job = replace(base, stages=bare)
@@ -148,7 +153,7 @@ class _Carry:
             self._adopt(match.find)
             self.job = replace(self.job, decisions=self.job.decisions | {match.find.id: "keep"})
             if match.alike < _SURE:
-                self._look(KEEPER, find, f"{100 * match.alike:.0f} % alike", match)
+                self._look(KEEPER, find, phrase("%1 % alike", f"{100 * match.alike:.0f}"), match)
 
     def _adopt(self, find: Find) -> None:
         """A find that the finder had not, put into the list."""
@@ -159,7 +164,8 @@ class _Carry:
 
     def _mend(self) -> None:
         """What was mended there is looked for here and mended on this frame's own pixels."""
-        old, wanted = self._from.job, {}
+        old = self._from.job
+        wanted: dict[str, tuple[Find, str, Layer]] = {}
         finds = {find.id: find for find in old.finds or ()}
         for stage_id in ("mend", "colour"):
             for layer in old.stage(stage_id).layers:
@@ -182,7 +188,8 @@ class _Carry:
         size, long = edit.brush.size_px, float(np.hypot(*(high - low)))
         (x, y) = (float(v) for v in (low + high) / 2)
         if not tool.mends or edit.by_outline or long > _MOST_HAND * size or not self._face.holds(x, y):
-            self._looks.append(Look(LEFT_OUT, f"{tool.label} by hand", "it is of its own frame and was left out",
+            self._looks.append(Look(LEFT_OUT, phrase("%1 by hand",
+                                                     tool.label), "it is of its own frame and was left out",
                                     was=(x, y, size)))
             self._stages.setdefault("mend", [0, 0])[1] += 1
             return None
@@ -194,7 +201,8 @@ class _Carry:
             self._look(HIDDEN, find, "it is not seen here")
             return False
         if self.job.find_state(match.find) == "keep" and not self._wanted_gone(find):
-            self._look(KEEPER, find, f"mended on {self._name}, but here it looks like a mark that stays", match)
+            self._look(KEEPER, find, phrase("mended on %1, but here it looks like a mark that stays",
+                                            self._name), match)
             return False
         self._adopt(match.find)
         if kind_of(match.find.kind).keeper:
@@ -211,7 +219,7 @@ class _Carry:
         if layer.soften:
             self._as_strong(match.find, layer)
         if match.alike < _SURE:
-            self._look(UNSURE, find, f"{100 * match.alike:.0f} % alike", match)
+            self._look(UNSURE, find, phrase("%1 % alike", f"{100 * match.alike:.0f}"), match)
         return True
 
     def _wanted_gone(self, find: Find) -> bool:
@@ -297,14 +305,14 @@ class _Carry:
         moved = moved_stroke(replace(edit, id=new_id()), self._frames, self._name)
         name = f"{TOOLS[edit.tool].label}, {stage.id}"
         x, y = (float(v) for v in moved.points[:, :2].mean(0))
+        was = (float(places[:, 0].mean()), float(places[:, 1].mean()), edit.brush.size_px)
         if moved.bounds.intersect(self._here.photo.bounds).empty or (sure < _TRUSTED and not on_face):
             self._looks.append(Look(LEFT_OUT, name, "nothing here tells where it belongs",
-                                    was=(*(float(v) for v in places.mean(0)), edit.brush.size_px)))
+                                    was=was))
             return None
         if sure < _TRUSTED:
             self._looks.append(Look(UNSURE, name, "it was moved by the points of the face alone", x, y,
-                                    moved.brush.size_px, "", (*(float(v) for v in places.mean(0)), edit.brush.size_px),
-                                    sure))
+                                    moved.brush.size_px, "", was, sure))
         return moved
 
     def _keep_one_mend_layer(self) -> None:

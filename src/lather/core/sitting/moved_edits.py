@@ -47,6 +47,8 @@ def _moved_source(stroke: Stroke, frames: FrameMap, linear: np.ndarray) -> dict:
     """Offset and turn that take from the same skin. Where two photos are turned to each other, it lies turned alike."""
     turn = stroke.turn
     pivot = np.array(turn.pivot if turn is not None else stroke.points[:, :2].mean(0), float)
+    if stroke.offset is None:
+        return {}
     source = affine(stroke.offset, turn) @ (*pivot, 1.0)
     here, there = frames.places(np.array([pivot, source]))
     offset = tuple(int(v) for v in np.round(there - here))
@@ -101,8 +103,10 @@ def moved_face(face: FaceMap, frames: FrameMap) -> FaceMap:
     names = list(face.points)
     points = frames.places(np.array([face.points[name] for name in names], float))
     mesh = tuple((float(x), float(y)) for x, y in frames.places(face.mesh_px)) if face.mesh else ()
-    irises = {side: (*map(float, frames.places(np.array([[x, y]], float))[0]), k * radius)
-              for side, (x, y, radius) in face.irises.items()}
+    irises = {}
+    for side, (x, y, radius) in face.irises.items():
+        at = frames.places(np.array([[x, y]], float))[0]
+        irises[side] = (float(at[0]), float(at[1]), k * radius)
     return replace(face, points={name: (float(x), float(y)) for name, (x, y) in zip(names, points)}, mesh=mesh,
                    irises=irises)
 

@@ -9,6 +9,7 @@ looked for where its neighbours say (after Lhuillier and Quan 2002, match propag
 """
 
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -25,6 +26,7 @@ from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.sitting.frame_map import Affine, Field
 from lather.core.types import Mask, as_float32
 
+_NO_MASK: Any = None  # OpenCV takes none, its type hints do not say so
 _LONG_SIDE = 1400  # px at which features are looked for
 _EXACT_SIDE = 2000  # px at which the affine is made exact
 _FEATURES, _RATIO = 6000, 0.8
@@ -112,17 +114,17 @@ def _contrast(light: np.ndarray, wide: float, fine: float) -> np.ndarray:
 
 
 def _by_features(a: np.ndarray, b: np.ndarray) -> np.ndarray | None:
-    find = cv2.SIFT_create(_FEATURES, contrastThreshold=0.01)
-    pictures = [np.uint8(128 + 127 * _contrast(light, 0.02 * max(light.shape), 0.0)) for light in (a, b)]
-    (keys_a, words_a), (keys_b, words_b) = (find.detectAndCompute(picture, None) for picture in pictures)
+    find = cv2.SIFT.create(_FEATURES, contrastThreshold=0.01)
+    pictures = [(128 + 127 * _contrast(light, 0.02 * max(light.shape), 0.0)).astype(np.uint8) for light in (a, b)]
+    (keys_a, words_a), (keys_b, words_b) = (find.detectAndCompute(picture, _NO_MASK) for picture in pictures)
     if words_a is None or words_b is None or min(len(keys_a), len(keys_b)) < _LEAST_ALIKE:
         return None
     there = cv2.BFMatcher().knnMatch(words_a, words_b, k=2)
     pairs = [(m.queryIdx, m.trainIdx) for m, *rest in there if rest and m.distance < _RATIO * rest[0].distance]
     if len(pairs) < _LEAST_ALIKE:
         return None
-    from_a = np.float32([keys_a[i].pt for i, _ in pairs]) + 0.5
-    to_b = np.float32([keys_b[j].pt for _, j in pairs]) + 0.5
+    from_a = np.array([keys_a[i].pt for i, _ in pairs], np.float32) + np.float32(0.5)
+    to_b = np.array([keys_b[j].pt for _, j in pairs], np.float32) + np.float32(0.5)
     matrix, inliers = cv2.estimateAffine2D(from_a, to_b, ransacReprojThreshold=2.0, maxIters=5000, confidence=0.999)
     if matrix is None or inliers.sum() < max(_LEAST_ALIKE, _LEAST_SHARE * len(pairs)):
         return None
@@ -158,15 +160,15 @@ def _exact(a: np.ndarray, b: np.ndarray, matrix: np.ndarray) -> np.ndarray:
     wide = 0.01 * max(a.shape)
     first, second = (_contrast(light, wide, 0.8) for light in (a, b))
     inverse = cv2.invertAffineTransform(matrix)  # a warp of b's grid reads a: ECC wants from the template to the other
-    centred = np.float32(inverse)
+    centred = np.array(inverse, np.float32)
     centred[:, 2] += inverse[:, :2] @ (0.5, 0.5) - 0.5
     try:
         _, found = cv2.findTransformECC(
             second, first, centred, cv2.MOTION_AFFINE,
-            (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 60, 1e-6), None, 5)
+            (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 60, 1e-6), _NO_MASK, 5)
     except cv2.error:
         return matrix
-    found = found.astype(float)
+    found = np.array(found, float)
     found[:, 2] -= found[:, :2] @ (0.5, 0.5) - 0.5
     back = cv2.invertAffineTransform(found)
     corners = np.array([[0, 0], [a.shape[1], 0], [0, a.shape[0]], a.shape[::-1]], float)
@@ -187,7 +189,8 @@ def same_person(first: PhotoMeasures, second: PhotoMeasures) -> Field:
         raise RequestError("A retouch is carried over by the points of the face; none were found in one of the photos. "
                            "Drag the face map there and try again.")
     grid, start, step = _grid(first.photo, face)
-    skin = cv2.remap(first.skin, *np.moveaxis((grid / first.scale - 0.5).astype(np.float32), -1, 0), cv2.INTER_LINEAR)
+    columns, rows = np.moveaxis((grid / first.scale - 0.5).astype(np.float32), -1, 0)
+    skin = cv2.remap(first.skin, columns, rows, cv2.INTER_LINEAR)
     by_points = _by_points(face, other, grid)
     here, beyond = _Sampled(first.photo, step).at(grid), _Sampled(second.photo, other.width_px / _FACE_PX)
     grown = _Grown(here, beyond, skin, by_points)
@@ -204,7 +207,8 @@ class _Grown:
         self._here, self._beyond, self._skin, self._by_points = here, beyond, skin, by_points
         self._nodes, self._at = np.zeros((0, 2)), np.zeros((0, 2))
         self._waiting = _nodes(skin, _GROWN)
-        self.to, self.trust = by_points, np.zeros(skin.shape, np.float32)
+        self.to = by_points
+        self.trust: np.ndarray = np.zeros(skin.shape, np.float32)
 
     def begin(self) -> None:
         """The largest patch of squares that moved alike."""
@@ -240,7 +244,8 @@ def same_skin(first: PhotoMeasures, second: PhotoMeasures) -> float:
     if face is None or other is None or not face.mesh or not other.mesh:
         return 0.0
     grid, _, step = _grid(first.photo, face)
-    skin = cv2.remap(first.skin, *np.moveaxis((grid / first.scale - 0.5).astype(np.float32), -1, 0), cv2.INTER_LINEAR)
+    columns, rows = np.moveaxis((grid / first.scale - 0.5).astype(np.float32), -1, 0)
+    skin = cv2.remap(first.skin, columns, rows, cv2.INTER_LINEAR)
     nodes = _nodes(skin, _SEEDS)[::2]
     here, beyond = _Sampled(first.photo, step).at(grid), _Sampled(second.photo, other.width_px / _FACE_PX)
     together, _ = _together(*_moved_squares(here, beyond.at(_by_points(face, other, grid)), nodes, _SEEDS))
@@ -262,7 +267,7 @@ def _by_points(face: FaceMap, other: FaceMap, grid: np.ndarray) -> np.ndarray:
     and scale of the whole.
     """
     here, there = face.mesh_px, other.mesh_px
-    matrix, _ = cv2.estimateAffinePartial2D(np.float32(here), np.float32(there))
+    matrix, _ = cv2.estimateAffinePartial2D(here.astype(np.float32), there.astype(np.float32))
     usual = Affine(matrix.astype(float))
     width = face.width_px
     rim = grid[[0, -1]][:, :: max(1, grid.shape[1] // 12)].reshape(-1, 2)
@@ -293,7 +298,7 @@ def _read(values: np.ndarray, at: np.ndarray) -> np.ndarray:
     """Values (h, w, 2) at places (n, 2) between their pixels."""
     if not len(at):
         return np.zeros((0, 2))
-    x, y = np.float32(at[None, :, 0]), np.float32(at[None, :, 1])
+    x, y = at[None, :, 0].astype(np.float32), at[None, :, 1].astype(np.float32)
     return cv2.remap(values.astype(np.float32), x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)[0]
 
 
@@ -371,17 +376,18 @@ def _together(nodes: np.ndarray, moves: np.ndarray) -> tuple[np.ndarray, np.ndar
     return nodes[largest], moves[largest]
 
 
-def _spread(nodes: np.ndarray, moves: np.ndarray, shape: tuple[int, int]) -> tuple[np.ndarray, np.ndarray]:
+def _spread(nodes: np.ndarray, moves: np.ndarray, shape: tuple[int, ...]) -> tuple[np.ndarray, np.ndarray]:
     """(h, w, 2) of how far each place has moved, and how near squares are that tell it (h, w), 0-1."""
     coarse = (shape[0] // _COARSE + 2, shape[1] // _COARSE + 2)
-    way, near = np.zeros((*coarse, 2), np.float32), np.zeros(coarse, np.float32)
+    way = np.zeros((*coarse, 2), np.float32)
+    near: np.ndarray = np.zeros(coarse, np.float32)
     if not len(nodes):
         return _widened(way, shape), _widened(near, shape)
     columns, rows = (nodes / _COARSE).astype(int).T
     trend = _trend(nodes, moves, coarse)
     for sigma in _SPREADS:
         area = 2 * np.pi * (sigma / _COARSE) ** 2
-        told = np.zeros((*coarse, 3), np.float32)
+        told: np.ndarray = np.zeros((*coarse, 3), np.float32)
         told[rows, columns, :2] = area * (moves - trend[rows, columns] - way[rows, columns])
         told[rows, columns, 2] = area
         told = cv2.GaussianBlur(told, (0, 0), sigma / _COARSE)

@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 
 from lather.core.engine.engine import Engine
+from lather.core.job.commands import SetLayer
 from lather.core.job.model import Job, Layer
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.mending.adjustment_start import background_settings
@@ -43,7 +44,7 @@ def _found(engine: Engine, job: Job, layer: Layer) -> dict:
 def _again(engine: Engine, job: Job, stage_id: str, layer: Layer, here: PhotoMeasures) -> dict:
     if stage_id == "colour":
         command = measured_again(engine, job, layer)
-        return dict(command.value) if command is not None else {}
+        return dict(command.value) if isinstance(command, SetLayer) else {}
     if layer.kind == "background":
         told = background_settings(engine, job)
         return {"usual": told["usual"]} if told else {}

@@ -4,6 +4,8 @@ import time
 from collections.abc import Callable, Mapping
 from dataclasses import replace
 
+import numpy as np
+
 from lather.core.engine.photo import Photo
 from lather.core.errors import Cancelled
 from lather.core.find.visibility import Delivery, judged
@@ -12,6 +14,7 @@ from lather.core.job.history import History
 from lather.core.job.model import Job, Layer, Stage, Stroke, new_id
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.residual import find_contrast
+from lather.core.phrases import phrase
 from lather.core.session import Session
 from lather.core.sitting.carry_report import KEEPER, KEY, NO_SOURCE, OUTSIDE, Carried, Look, name_of
 from lather.core.sitting.frame_map import FrameMap, scale_of
@@ -154,7 +157,8 @@ class _Replay:
             now = find_contrast(find, self._photo.read, self._photo.bounds, self._photo.profile)
             if abs(before) > _LEAST_KEEPER_DE and now / before < _KEEPER_SHARE:
                 self._looks.append(Look(
-                    KEEPER, name_of(find), f"{100 * max(0.0, now / before):.0f} % of it is seen here", find.x, find.y,
+                    KEEPER, name_of(find), phrase("%1 % of it is seen here",
+                                                  f"{100 * max(0.0, now / before):.0f}"), find.x, find.y,
                     find.size_px, find.id, (was.x, was.y, was.size_px), max(0.0, now / before)))
 
 
@@ -163,7 +167,7 @@ def _moved_brief(brief: dict, frames: FrameMap) -> dict:
     remarks = []
     for row in brief.get("remarks") or ():
         if isinstance(row, dict) and row.get("x") is not None and row.get("y") is not None:
-            (x, y), = frames.places([[float(row["x"]), float(row["y"])]])
+            (x, y), = frames.places(np.array([[float(row["x"]), float(row["y"])]]))
             row = row | {"x": round(float(x), 1), "y": round(float(y), 1)}
         remarks.append(row)
     return brief | ({"remarks": remarks} if remarks else {})

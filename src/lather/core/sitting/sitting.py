@@ -15,6 +15,7 @@ from lather.core.imageio.extra import ENDINGS, is_extra
 from lather.core.imageio.write import FORMATS
 from lather.core.job.model import new_id
 from lather.core.job.unknown_fields import kept
+from lather.core.phrases import phrase
 from lather.core.sitting.carry_report import Carried
 from lather.core.sitting.skin_alike import Skin
 
@@ -63,7 +64,8 @@ class Frame:
         """Raises KeyError, TypeError or ValueError."""
         colours = {key: Skin(*map(float, data[key])) for key in ("skin", "now") if data.get(key)}
         carried = Carried.from_json(data["carried"]) if data.get("carried") else None
-        state = data.get("state") if data.get("state") in (FINISHED, CARRIED) else PHOTO
+        said = data.get("state")
+        state = str(said) if said in (FINISHED, CARRIED) else PHOTO
         return cls(Path(str(data["name"])).name, str(data.get("person", ""))[:64], state, colours.get("skin"),
                    colours.get("now"), carried, frozenset(int(n) for n in data.get("looked", ())),
                    kept(data, "name", "person", "state", "skin", "now", "carried", "looked"))
@@ -140,7 +142,7 @@ class Sitting:
         try:
             (self.folder / FOLDER).mkdir(exist_ok=True)
         except OSError as error:
-            raise SaveError(f"Nothing can be written to {self.folder} ({error.strerror}).") from None
+            raise SaveError(phrase("Nothing can be written to %1 (%2).", self.folder, error.strerror)) from None
         text = json.dumps(data, indent=1, ensure_ascii=False).encode()
         write_atomically(self.folder / FOLDER / FILE, lambda file: file.write(text))
 
@@ -182,9 +184,11 @@ def open_sitting(paths: Iterable[str | Path]) -> Sitting:
             raise RequestError("The frames of a sitting lie in one folder; choose photos of one folder.")
         folder, names = folders.pop(), _one_of_each(sorted(path.name for path in given))
     if not names:
-        raise RequestError(f"There are no photos in {folder}; choose a folder with JPEG, PNG, TIFF or WebP pictures.")
+        raise RequestError(phrase("There are no photos in %1; choose a folder with JPEG, PNG, TIFF or WebP pictures.",
+                                  folder))
     if len(names) > _MOST_FRAMES:
-        raise RequestError(f"{len(names):,} photos are more than one sitting takes ({_MOST_FRAMES:,}).")
+        raise RequestError(phrase("%1 photos are more than one sitting takes (%2).", f"{len(names):,}",
+                                  f"{_MOST_FRAMES:,}"))
     known, persons, extra = _kept(folder)
     frames = tuple(known.get(name) or Frame(name) for name in names)
     rest = tuple(frame for name, frame in known.items() if name not in names and (folder / name).is_file())
@@ -196,7 +200,8 @@ def _kept(folder: Path) -> tuple[dict[str, Frame], tuple[Person, ...], dict]:
     try:
         data = json.loads((folder / FOLDER / FILE).read_text())
         if int(data["version"]) > VERSION:
-            raise JobFileError(f"The sitting in {folder} was written by a newer version of Lather; use that one.")
+            raise JobFileError(phrase("The sitting in %1 was written by a newer version of Lather; use that one.",
+                                      folder))
         frames = {frame.name: frame for frame in map(Frame.from_json, data["frames"])}
         return frames, tuple(map(Person.from_json, data["persons"])), kept(data, "version", "frames", "persons")
     except (OSError, ValueError, KeyError, TypeError, AttributeError):

@@ -10,6 +10,7 @@ from lather.core.engine.engine import Engine
 from lather.core.job.face_mesh import OVAL
 from lather.core.job.model import Job, Layer, new_id
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.phrases import phrase
 from lather.core.stages.finish.tone import ToneKind
 from lather.core.types import EncodedRGB, Rect
 
@@ -76,11 +77,14 @@ def held_alike(engine: Engine, job: Job, measures: PhotoMeasures, wanted: Skin, 
     now = retouched_skin(engine, job, measures)
     if now is None or (abs(now.lightness - wanted.lightness) < ALIKE_L and now.colour_off(wanted) < ALIKE_DE):
         return job
-    layer = Layer(new_id(), f"Skin as on {name}", ToneKind.id, settings=ToneKind.new_settings() | {"everywhere": True})
+    layer = Layer(new_id(), phrase("Skin as on %1",
+                                   name), ToneKind.id, settings=ToneKind.new_settings() | {"everywhere": True})
     stage = job.stage("finish")
     job = job.with_stage(replace(stage, layers=(*stage.layers, layer)))
     settings = {"exposure": 0.0, "warmth": 0.0, "tint": 0.0}
     for _ in range(_ROUNDS):
+        if now is None:
+            break
         settings["exposure"] += float(np.log2(_luminance(wanted.lightness) / max(_luminance(now.lightness), 1e-4)))
         settings["warmth"] += wanted.b - now.b
         settings["tint"] += wanted.a - now.a

@@ -6,6 +6,7 @@ from dataclasses import replace
 from lather.core.job.agreements import YES, agreed
 from lather.core.job.model import Job, acts_by_itself
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.phrases import phrase
 from lather.core.session import Session
 from lather.core.sitting.carry import carry
 from lather.core.sitting.carry_report import HIDDEN, KEEPER, carried_of, name_of
@@ -45,28 +46,30 @@ def with_finished(sitting: Sitting, name: str, session: Session) -> Sitting:
     measures = PhotoMeasures(session.photo, session.job.face_map)
     frame = sitting.frame(name)
     if not frame.person:
-        sitting, person = sitting.named(f"{_NAMED} {len(sitting.persons) + 1}", name)
-        frame = replace(frame, person=person.id)
+        sitting, new = sitting.named(f"{_NAMED} {len(sitting.persons) + 1}", name)
+        frame = replace(frame, person=new.id)
     now = retouched_skin(session.engine, session.job, measures)
     sitting = sitting.with_frame(replace(frame, state=FINISHED, skin=skin_of(measures), now=now))
     person = sitting.person(frame.person)
+    if person is None:
+        return sitting
     return sitting.with_person(card_of(person, name, session.job, now))
 
 
 def card_of(person: Person, name: str, job: Job, skin: Skin | None) -> Person:
     """The person's card as a finished frame tells it."""
-    held = {}
+    held: dict[str, str] = {}
     if skin is not None:
-        held["Skin reference"] = f"L* {skin.lightness:.0f} a* {skin.a:.0f} b* {skin.b:.0f}"
+        held["Skin reference"] = phrase("L* %1 a* %2 b* %3", f"{skin.lightness:.0f}", f"{skin.a:.0f}", f"{skin.b:.0f}")
     for layer in job.stage("colour").layers:
         if layer.kind == "whiten" and layer.on and "most_light" in layer.settings:
             part = "Teeth" if layer.settings.get("part", "teeth") == "teeth" else "Eye whites"
-            held[f"{part}, at most"] = f"L* {float(layer.settings['most_light']):.0f}"
+            held[phrase("%1, at most", part)] = f"L* {float(layer.settings['most_light']):.0f}"
     sculpt = [layer.strength for layer in job.stage("sculpt").layers if layer.on and layer.edits]
     if sculpt:
         held["Sculpt share"] = f"{100 * max(sculpt):.0f} %"
     shape = [layer for layer in job.stage("shape").layers if layer.on and (layer.edits or acts_by_itself(layer))]
-    held["Shape"] = f"{sum(len(layer.edits) for layer in shape)} moves" if shape else (
+    held["Shape"] = phrase("%1 moves", sum(len(layer.edits) for layer in shape)) if shape else (
         "agreed, not used" if agreed(job.brief, "reshaping") == YES else "not agreed")
     return replace(person, reference=name, keepers=tuple(name_of(find) for find in job.keepers()), held=held)
 
@@ -90,11 +93,11 @@ def carried_to(
 
 def keeper_rows(sitting: Sitting, person: Person) -> list[tuple[str, int, int, int]]:
     """(keeper, frames it stays on, frames it is hidden on, frames to look at) of a person's card."""
-    frames = [one for one in sitting.of_person(person.id) if one.carried is not None]
+    frames = [(one, one.carried) for one in sitting.of_person(person.id) if one.carried is not None]
     rows = []
     for keeper in person.keepers:
-        hidden = sum(any(look.what == HIDDEN and look.name == keeper for look in one.carried.looks) for one in frames)
-        look = sum(any(one.carried.looks[n].what == KEEPER and one.carried.looks[n].name == keeper
-                       for n in one.looks_left) for one in frames)
+        hidden = sum(any(look.what == HIDDEN and look.name == keeper for look in told.looks) for _, told in frames)
+        look = sum(any(told.looks[n].what == KEEPER and told.looks[n].name == keeper for n in one.looks_left)
+                   for one, told in frames)
         rows.append((keeper, len(frames) + 1 - hidden - look, hidden, look))
     return rows

@@ -3,6 +3,8 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from lather.core.phrases import joined, phrase
+
 
 @dataclass(frozen=True)
 class PlanSeen:
@@ -64,5 +66,5 @@ def listed(counts: Mapping[str, int], names: Mapping[str, str], most: int = 3) -
     ordered = sorted(words, key=lambda word: -words[word])
     if len(ordered) > most:
         rest = len(ordered) - most + 1
-        ordered = [*ordered[: most - 1], f"{rest} more kinds"]
-    return ", ".join(ordered)
+        ordered = [*ordered[: most - 1], phrase("%1 more kinds", rest)]
+    return joined(ordered, ", ")

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 
 from lather.core.brush.values import Brush
+from lather.core.phrases import worded
 
 
 @dataclass(frozen=True)
@@ -35,6 +36,9 @@ class Tool:
     mirrors: bool = False
     lays: bool = True
     icon: str = ""
+
+    def __post_init__(self):
+        worded(self, "label", "hint")
 
     @property
     def icon_name(self) -> str:

@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QGridLayout, QLabel, QScrollArea, QWidget
 from lather.core.gauges.against_limits import judged_gauges
 from lather.core.kinds.registry import kind_of
 from lather.core.measure.photo_facts import PhotoFacts, meanings
+from lather.core.phrases import phrase
 from lather.core.plan.plan import Plan
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
@@ -47,7 +48,8 @@ def fact_rows(facts: PhotoFacts, plan: Plan | None, finds) -> list[tuple[str, st
     """What was measured, then the finds by kind."""
     rows = meanings(facts)
     if plan is not None:
-        rows.append(("Finds", f"{plan.shown} of {plan.found}", f"will show at {plan.least_px:.1f} px and larger"))
+        rows.append(("Finds", phrase("%1 of %2", plan.shown, plan.found),
+                     phrase("will show at %1 px and larger", f"{plan.least_px:.1f}")))
     counts: dict[str, list[int]] = {}
     for find in finds or ():
         held = counts.setdefault(find.kind, [0, 0])
@@ -56,7 +58,7 @@ def fact_rows(facts: PhotoFacts, plan: Plan | None, finds) -> list[tuple[str, st
     for kind, (count, shown) in sorted(counts.items(), key=lambda row: -row[1][0]):
         known = kind_of(kind)
         stays = "belongs to the person: kept" if known.keeper else "softened, not deleted" if known.softened else ""
-        means = f"{shown} will show" if shown < count else "all will show"
+        means = phrase("%1 will show", shown) if shown < count else "all will show"
         rows.append((f"   {known.label}", str(count), f"{means}{f'; {stays}' if stays else ''}"))
     return rows
 

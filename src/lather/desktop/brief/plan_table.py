@@ -4,6 +4,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QLineEdit, QWidget
 
 from lather.core.job.brief import clock_text, money
+from lather.core.phrases import phrase
 from lather.core.plan.plan import AROUND, Plan, PlanRow
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
@@ -56,13 +57,13 @@ class _Row:
 
     def __init__(self, table: PlanTable, grid: QGridLayout, number: int, row: PlanRow):
         self._table, self.stage_id, self._row = table, row.stage_id, row
-        self.switch = Switch(f"{row.label}: do it", row.do)
+        self.switch = Switch(phrase("%1: do it", row.label), row.do)
         self.name, self.what = QLabel(tr(row.label)), ElidedLabel(mode=Qt.TextElideMode.ElideRight)
         self.name.setFont(font(strong=True))
         self.start, self.minutes = QLineEdit(), QLineEdit()
         self.finds, self.cost = QLabel(), QLabel()
-        self.start.setAccessibleName(f"{row.label}: start with")
-        self.minutes.setAccessibleName(f"{row.label}: time")
+        self.start.setAccessibleName(phrase("%1: start with", row.label))
+        self.minutes.setAccessibleName(phrase("%1: time", row.label))
         self.minutes.setAlignment(_RIGHT)
         self.minutes.setFixedWidth(_TIME_PX)
         for field in (self.start, self.minutes):
@@ -103,15 +104,20 @@ class _Row:
             self.minutes.setReadOnly(not row.do)
         self.cost.setText(tr(money(row.cost_cents) if row.do and priced and row.seconds else "–"))
         proposed = row.proposed
-        speed = "own speed" if row.own_speed else "shipped speed"
-        self.minutes.setToolTip(tr(f"Written over; proposed: {clock_text(proposed.seconds)}. Empty it to take that."
-                                   if proposed is not None and "minutes" in row.overridden else
-                                   f"At {speed}. Type minutes, or m:ss, to write over it."))
-        self.start.setToolTip(tr(f"Written over; proposed: {proposed.start_with}. Empty it to take that again."
-                                 if proposed is not None and "start" in row.overridden else
-                                 "" if row.start is None else f"Type a number ({row.start[2]}) to start with."))
+        speed = phrase("own speed") if row.own_speed else phrase("shipped speed")
+        if proposed is not None and "minutes" in row.overridden:
+            tip = phrase("Written over; proposed: %1. Empty it to take that.", clock_text(proposed.seconds))
+        else:
+            tip = phrase("At %1. Type minutes, or m:ss, to write over it.", speed)
+        self.minutes.setToolTip(tr(tip))
+        if proposed is not None and "start" in row.overridden:
+            tip = phrase("Written over; proposed: %1. Empty it to take that again.", proposed.start_with)
+        else:
+            tip = "" if row.start is None else phrase("Type a number (%1) to start with.", row.start[2])
+        self.start.setToolTip(tr(tip))
+        does = phrase("%1: do it", row.label) if row.do else phrase("%1: leave it", row.label)
         self.switch.setToolTip(tr("Written over; switch it to take the proposal again" if "do" in row.overridden
-                                  else f"{row.label}: {'do it' if row.do else 'leave it'}"))
+                                  else does))
 
     def _take_minutes(self) -> None:
         text = typed(self.minutes).replace("•", "").strip()

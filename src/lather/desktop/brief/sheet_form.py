@@ -9,6 +9,7 @@ from lather.core.job.brief import JobSheet, cents_of, money
 from lather.core.job.limits import job_kinds
 from lather.core.job.model import Job
 from lather.core.job.outputs import OutputSpec, new_output_id
+from lather.core.phrases import phrase
 from lather.core.plan.plan import Plan
 from lather.core.plan.routes import ROUTES, route_of
 from lather.desktop import settings
@@ -196,9 +197,10 @@ class SheetForm(QWidget):
         self._show_outputs()
         self._show_numbers()
         if plan is not None:
-            self.shows.setText(tr(f"flaws under {plan.least_px:.1f} px will not show"))
+            self.shows.setText(tr("flaws under %1 px will not show", f"{plan.least_px:.1f}"))
             jobs = plan.speed_jobs
-            self.speed.setText(tr(f"own speed from {jobs} jobs" if jobs else "shipped speeds until 3 jobs are logged"))
+            self.speed.setText(tr(phrase("own speed from %1 jobs",
+                                         jobs) if jobs else "shipped speeds until 3 jobs are logged"))
 
     def _show_numbers(self) -> None:
         sheet = self._sheet
@@ -218,7 +220,7 @@ class SheetForm(QWidget):
         held = next((name for name, specs in known.items() if specs == self._sheet.outputs), "")
         self.preset.setCurrentIndex(names.index(held) + 1 if held else 0)
         unit = settings.value("length")
-        words = [f"{one.name} · {one.size_text(unit) if one.on else 'off'}" for one in self._sheet.outputs]
+        words = [f"{one.name} · {tr(one.size_text(unit) if one.on else phrase('off'))}" for one in self._sheet.outputs]
         if [chip.text() for chip in self.output_chips] == words and self._outputs_row.count():
             return
         while self._outputs_row.count():

@@ -11,6 +11,7 @@ from lather.core.colour import profiles
 from lather.core.engine.engine import Engine
 from lather.core.job.model import Job
 from lather.core.lamps.registry import PLAIN, under_lamp
+from lather.core.phrases import phrase
 from lather.core.types import TILE, Rect, tile_rect, tiles_of
 from lather.desktop.canvas.display import DisplayConverter
 from lather.desktop.canvas.navigation import Navigation
@@ -35,7 +36,7 @@ class PhotoCanvas(PhotoView):
 
     pen = pyqtSignal(object)
     painted = pyqtSignal()
-    failed = pyqtSignal(str)
+    failed = pyqtSignal(object)
 
     def __init__(self, engine: Engine, display_profile: bytes | None = None, parent=None):
         super().__init__(engine.photo, parent)
@@ -180,7 +181,7 @@ class PhotoCanvas(PhotoView):
         if not (0 <= py < tile.shape[0] and 0 <= px < tile.shape[1]):
             return ""
         lightness, a, b = profiles.to_lab(tile[py : py + 1, px : px + 1], self.engine.photo.profile)[0, 0]
-        return f"L* {lightness:.1f}   a* {a:.1f}   b* {b:.1f}"
+        return phrase("L* %1   a* %2   b* %3", f"{lightness:.1f}", f"{a:.1f}", f"{b:.1f}")
 
     def mousePressEvent(self, event) -> None:
         self.setFocus(Qt.FocusReason.MouseFocusReason)

@@ -14,6 +14,7 @@ from lather.core.engine.engine import Engine
 from lather.core.engine.live import LiveStroke
 from lather.core.errors import LatherError
 from lather.core.job.model import Job, Stroke
+from lather.core.phrases import phrase
 from lather.core.types import Rect
 from lather.desktop.canvas.display import DisplayConverter
 
@@ -39,7 +40,7 @@ class StrokeWorker(QObject):
     """
 
     painted = pyqtSignal(object)
-    finished = pyqtSignal(object, float, str)
+    finished = pyqtSignal(object, float, object)
     disagrees = pyqtSignal(float)
     answered = pyqtSignal(object)
 
@@ -114,7 +115,7 @@ class StrokeWorker(QObject):
             except Exception as error:  # the pen must go on working whatever happened to one stroke
                 self._live = None
                 self.finished.emit(None, 0.0, log.unexpected(
-                    _log, error, f"This stroke could not be computed ({error}); the job is unchanged."))
+                    _log, error, phrase("This stroke could not be computed (%1); the job is unchanged.", error)))
 
     def _begin(self, job: Job, stage_id: str, layer_id: str, stroke: Stroke) -> None:
         self._live = LiveStroke(self._engine, job, stage_id, layer_id, stroke)

@@ -35,7 +35,7 @@ class TileStore(QObject):
     """
 
     arrived = pyqtSignal(int, int, int)
-    failed = pyqtSignal(str)
+    failed = pyqtSignal(object)
     _delivered = pyqtSignal(object, object)
 
     def __init__(self, engine: Engine, converter: DisplayConverter, parent=None):

@@ -21,6 +21,7 @@ from lather.core.errors import RequestError
 from lather.core.job import outputs
 from lather.core.job.outputs import OutputSpec
 from lather.core.lengths import CM_PER
+from lather.core.phrases import phrase
 from lather.desktop import settings
 from lather.desktop.texts import tr
 from lather.desktop.theme.tokens import theme
@@ -42,7 +43,7 @@ class OutputForm(QFrame):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setObjectName("form")
         self.setStyleSheet(f"#form {{ background: {theme().panel}; border: 1px solid {theme().line}; }}")
-        self.setAccessibleName(f"Output {spec.name}")
+        self.setAccessibleName(phrase("Output %1", spec.name))
         self.name = QLineEdit(spec.name)
         self.name.setAccessibleName("Name of the output")
         self.size = Choices("Size", {"full": "Full size", "px": "Long edge", "cm": "Print"}, spec.size)

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPushButton
 
 from lather.core.deliver.run import sharpening_of
 from lather.core.job.outputs import MEDIA, OutputSpec
+from lather.core.phrases import joined, phrase
 from lather.desktop import settings
 from lather.desktop.delivery.state_mark import ASKS, DONE, FAILED, NONE, RUNNING, StateMark
 from lather.desktop.texts import tr
@@ -40,7 +41,7 @@ class OutputRow(QFrame):
         self.state = NONE
         self.setObjectName("output")
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.switch = Switch(f"{spec.name}: deliver it", spec.on)
+        self.switch = Switch(phrase("%1: deliver it", spec.name), spec.on)
         self.switch.clicked.connect(self.switched)
         self.name = ElidedLabel(mode=Qt.TextElideMode.ElideRight)
         self.name.setFont(font(strong=True))
@@ -93,23 +94,24 @@ class OutputRow(QFrame):
         """What it is. width, height: of the photo."""
         self.spec = spec
         self.switch.setChecked(spec.on)
-        self.setAccessibleName(f"Output {spec.name}")
-        self.name.setText(tr(spec.name if spec.count == 1 else f"{spec.name} ({spec.count} ×)"))
+        self.setAccessibleName(phrase("Output %1", spec.name))
+        self.name.setText(spec.name if spec.count == 1 else f"{spec.name} ({spec.count} ×)")
         self.size.setText(tr(spec.size_text(settings.value("length"))))
         depth = "16 bit" if spec.bits == 16 else f"{spec.quality}" if spec.format in ("JPEG", "WebP") else "8 bit"
-        self.format.setText(tr(f"{spec.format}, {depth}" if spec.format != "OpenRaster" else spec.format))
+        self.format.setText(tr(joined([spec.format, depth], ", ") if spec.format != "OpenRaster" else spec.format))
         self.profile.setText(tr(spec.profile_text()))
         if width:
             size = spec.size_px(width, height)
             scale = max(size) / max(width, height)
-            self.pixels.setText(tr(f"{size[0]} × {size[1]} px{f' · {scale:.2f} ×' if scale > 1.004 else ''}"))
-            self.pixels.set_tip(f"Enlarged {scale:.2f} ×: more pixels, not more detail" if scale > 1.004 else "")
+            self.pixels.setText(tr("%1 × %2 px%3", size[0], size[1], f" · {scale:.2f} ×" if scale > 1.004 else ""))
+            self.pixels.set_tip(phrase("Enlarged %1 ×: more pixels, not more detail",
+                                       f"{scale:.2f}") if scale > 1.004 else "")
             how = sharpening_of(spec, width, height)
             self.medium.setText(tr(MEDIA[spec.medium] if how is not None else "not at all"))
             self.sharpened.setText(tr(how.text() if how is not None else "layers kept" if spec.format == "OpenRaster"
                                       else "as it is"))
         if path is not None:
-            self.file.setText(tr(path.name))
+            self.file.setText(path.name)
         ink = "" if spec.on else f"color: {theme().quiet_ink};"
         for label in (self.name, self.size, self.format, self.medium, self.file):
             label.setStyleSheet(ink)

@@ -3,6 +3,7 @@
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton
 
+from lather.core.phrases import phrase
 from lather.desktop.delivery.output_row import small
 from lather.desktop.delivery.state_mark import DONE, FAILED, NONE, StateMark
 from lather.desktop.texts import tr
@@ -21,7 +22,7 @@ class PageCard(Card):
     def __init__(self, title: str, what: str, *, on: bool | None = True, button: str = "", parent=None):
         super().__init__(parent=parent)
         head = self.add_head(title)
-        self.switch = Switch(f"{title}: write it", bool(on))
+        self.switch = Switch(phrase("%1: write it", title), bool(on))
         self.switch.clicked.connect(self.switched)
         self.button = QPushButton(tr(button))
         self.button.setObjectName("toggle")

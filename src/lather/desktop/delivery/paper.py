@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QImage, QPageLayout, QPageSize, QPainter, QPdfWr
 
 from lather.core.errors import SaveError
 from lather.core.imageio.atomic import write_atomically
+from lather.core.phrases import phrase
 from lather.desktop.texts import tr
 
 _DPI = 300
@@ -30,7 +31,7 @@ def _document(html: str) -> QTextDocument:
 
     html = _PICTURE.sub(named, html)
     for number, data in enumerate(pictures, 1):
-        document.addResource(QTextDocument.ResourceType.ImageResource.value, QUrl(f"picture:{number}"),
+        document.addResource(QTextDocument.ResourceType.ImageResource.value, QUrl(phrase("picture:%1", number)),
                              QImage.fromData(data))
     document.setHtml(html)
     return document
@@ -71,7 +72,8 @@ def write_pdf(html: str, path: str | Path, title: str) -> int:
         font.setPixelSize(8)
         painter.setFont(font)
         painter.setPen(QColor("#5c6468"))
-        painter.drawText(QRectF(0, page.height(), page.width(), _FOOT_PT), _RIGHT, f"{title} · {number + 1} of {pages}")
+        foot = tr("%1 · %2 of %3", title, number + 1, pages)
+        painter.drawText(QRectF(0, page.height(), page.width(), _FOOT_PT), _RIGHT, foot)
         painter.restore()
     painter.end()
     data = bytes(buffer.data())

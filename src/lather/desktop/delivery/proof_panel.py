@@ -9,6 +9,7 @@ from lather.core.deliver.run import profile_bytes
 from lather.core.deliver.soft_proof import SoftProof, soft_proof
 from lather.core.job.limits import Band
 from lather.core.job.outputs import OutputSpec
+from lather.core.phrases import phrase
 from lather.desktop import settings
 from lather.desktop.background import Background
 from lather.desktop.canvas.display import DisplayConverter
@@ -27,7 +28,7 @@ _MOST_SHIFT = Band(0.0, 5.0, "from here a shift is seen without comparing")
 class ProofPanel(QWidget):
     """`message(text)`. The output in hand decides what is proofed."""
 
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, job: OpenJob, parent=None):
         super().__init__(parent)
@@ -135,7 +136,7 @@ class ProofPanel(QWidget):
                "proof": f"{name} · {paper} · {self.intent.currentText().lower()}"}[mode]
         warned = self.proof if mode == "proof" and self.gamut.isChecked() else None
         self.view.show_picture(shown, tag, warned)
-        self.of.setText(tr(f"of {name}, {paper}" if name else ""))
+        self.of.setText(tr(phrase("of %1, %2", name, paper) if name else ""))
         if self.proof is not None:
             share = 100 * self.proof.out_share
             self.out.show_value(share, f"{share:.1f} %", _MOST_OUT)

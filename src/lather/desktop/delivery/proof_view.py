@@ -7,6 +7,7 @@ from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from lather.core.deliver.soft_proof import OUT_OF_GAMUT_DE, SoftProof
+from lather.core.phrases import phrase
 from lather.desktop.canvas.pointer import draw_tag
 from lather.desktop.theme.tokens import theme
 
@@ -46,7 +47,7 @@ class ProofView(QWidget):
             outlines, _ = cv2.findContours(out, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
             self._areas = [one[:, 0] for one in outlines if cv2.contourArea(one) >= _LEAST_AREA_PX]
             x, y = proof.worst()
-            self._worst = (f"{proof.largest:.1f} ΔE away", QPointF(x, y))
+            self._worst = (phrase("%1 ΔE away", f"{proof.largest:.1f}"), QPointF(x, y))
         self.setAccessibleName(tag)
         self.update()
 

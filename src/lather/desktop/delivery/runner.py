@@ -43,7 +43,7 @@ class Runner(QObject):
     """`told(Delivery)` at every state of an output; `page_told(which, path or None, why)`; `ended(stopped)`."""
 
     told = pyqtSignal(object)
-    page_told = pyqtSignal(str, object, str)
+    page_told = pyqtSignal(str, object, object)
     ended = pyqtSignal(bool)
 
     def __init__(self, job: OpenJob, records: Records, parent=None):

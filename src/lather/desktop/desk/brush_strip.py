@@ -6,6 +6,7 @@ from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
 from lather.core.job.source_map import SourceTurn
+from lather.core.phrases import phrase
 from lather.core.tools.registry import TOOLS
 from lather.desktop.desk.build_up_graph import BuildUpGraph
 from lather.desktop.desk.cards_button import CardsButton
@@ -107,7 +108,7 @@ class BrushStrip(QWidget):
             button.setIconSize(QSize(22, 22))
             button.setCheckable(True)
             button.setFixedSize(_TOOL_PX, 58)
-            button.setToolTip(tr(f"{tool.label}: {tool.hint}"))
+            button.setToolTip(tr("%1: %2", tool.label, tool.hint))
             button.setAccessibleName(f"{tool.label}: {tool.hint}")
             button.setFont(font(SMALL_PT))
             button.setStyleSheet(
@@ -140,7 +141,7 @@ class BrushStrip(QWidget):
         pens.setSpacing(0)
         self.pen_buttons = {}
         for label, name in _PEN:
-            self.pen_buttons[name] = self._pen_button(label, f"Pen pressure drives {label}", name, pens)
+            self.pen_buttons[name] = self._pen_button(label, phrase("Pen pressure drives %1", label), name, pens)
         pens.addStretch(1)
         self.pen_label.setObjectName("quiet")
         self.pen_label.setFont(font(SMALL_PT))
@@ -325,9 +326,9 @@ class BrushStrip(QWidget):
         turn = self.state.turn
         self.mirror.setChecked(turn.mirror)
         self.mirror.setVisible(self.state.needs_source)
-        self.turned.setText(tr(f"{turn.rotation_deg:.0f}°"))
-        self.turned.setToolTip(tr(f"The source is turned {turn.rotation_deg:.0f}° and laid at {turn.scale * 100:.0f} "
-                                  "%; press to lay it straight again"))
+        self.turned.setText(f"{turn.rotation_deg:.0f}°")
+        self.turned.setToolTip(tr("The source is turned %1° and laid at %2 %; press to lay it straight again",
+                                  f"{turn.rotation_deg:.0f}", f"{turn.scale * 100:.0f}"))
         self.turned.setVisible(self.state.needs_source and (turn.rotation_deg != 0 or turn.scale != 1))
         self.graph.set_brush(brush)
         self.other_side.setVisible(TOOLS[tool].mirrors)

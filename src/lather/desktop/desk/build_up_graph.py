@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QWidget
 
 from lather.core.brush.build_up import coverage_after, passes_to_reach
 from lather.core.brush.values import Brush
+from lather.core.phrases import phrase
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import theme
@@ -27,8 +28,8 @@ class BuildUpGraph(QWidget):
     def set_brush(self, brush: Brush) -> None:
         self._brush = brush
         half, most = passes_to_reach(brush, 0.5), passes_to_reach(brush, 0.9)
-        self.text = "lays down nothing" if half is None else f"half in {half} · 90 % in {most}"
-        self.setAccessibleName(f"Build-up: {self.text}")
+        self.text = "lays down nothing" if half is None else phrase("half in %1 · 90 % in %2", half, most)
+        self.setAccessibleName(phrase("Build-up: %1", self.text))
         self.setToolTip(tr("Coverage after so many strokes over the same place"))
         self.update()
 

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QInputDialog, QMenu, QPushButton
 from lather.core import log
 from lather.core.brush.cards import BrushCard, read_cards, shipped_cards, write_cards
 from lather.core.errors import SaveError
+from lather.core.phrases import phrase
 from lather.core.tools.registry import TOOLS
 from lather.desktop.input.brush_state import BrushState
 from lather.desktop.input.keys import settings_folder
@@ -21,7 +22,7 @@ class CardsButton(QPushButton):
     """`used()` after a card was taken; `failed(text)` if the cards could not be kept."""
 
     used = pyqtSignal()
-    failed = pyqtSignal(str)
+    failed = pyqtSignal(object)
 
     def __init__(self, state: BrushState, parent=None):
         super().__init__("Cards", parent)
@@ -42,8 +43,8 @@ class CardsButton(QPushButton):
         menu.setToolTipsVisible(True)
         for card in self.cards:
             tool = tr(TOOLS[card.tool].label)
-            action = menu.addAction(f"{shortened(card.name)}   ({tool}, {card.brush.size_px:.0f} px)")
-            action.setToolTip(tr(card.hint or f"{TOOLS[card.tool].label}, kept by you"))
+            action = menu.addAction(phrase("%1   (%2, %3 px)", shortened(card.name), tool, f"{card.brush.size_px:.0f}"))
+            action.setToolTip(tr(card.hint or phrase("%1, kept by you", TOOLS[card.tool].label)))
             action.triggered.connect(lambda _, card=card: self.use(card))
         menu.addSeparator()
         menu.addAction(tr("Keep this brush as a card …"), self._ask_name)
@@ -51,7 +52,7 @@ class CardsButton(QPushButton):
         if own:
             throw = menu.addMenu("Throw away")
             for card in own:
-                throw.addAction(tr(shortened(card.name)), lambda card=card: self.throw_away(card))
+                throw.addAction(shortened(card.name), lambda card=card: self.throw_away(card))
 
     def use(self, card: BrushCard) -> None:
         self.state.use_card(card)

@@ -4,6 +4,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from lather.core.job.model import Job, Stage, acts_by_itself
+from lather.core.phrases import joined, phrase
 from lather.core.stages.info import StageInfo
 from lather.core.stages.registry import STAGES
 from lather.desktop.texts import tr
@@ -54,8 +55,10 @@ class _StageCell(QFrame):
     def show_time(self, seconds: int, planned: int, left_out: bool) -> None:
         """Minutes done / planned; nothing where neither is."""
         done = round(seconds / 60)
-        text = f"{done} / {round(planned / 60)} min" if planned else f"{done} min" if seconds >= 30 else (
-            "left out" if left_out else "")
+        if planned:
+            text = phrase("%1 / %2 min", done, round(planned / 60))
+        else:
+            text = phrase("%1 min", done) if seconds >= 30 else phrase("left out") if left_out else ""
         self.time.setText(tr(text))
         self.layout().activate()  # at once: it changes while nobody does anything
         over = planned and seconds > 1.1 * planned + 30
@@ -88,14 +91,14 @@ class _StageCell(QFrame):
         chosen = font(strong=True)
         chosen.setStrikeOut(not stage.on)
         self.title.setFont(chosen)
-        words = f"{edits} {info.edit_word}{'s' * (edits != 1)}" if edits else _by_itself(stage) if acts else ""
+        words = info.counted(edits) if edits else _by_itself(stage) if acts else ""
         self._words = words
         self._say_count()
         self.strength.setText(tr("off" if not stage.on else f"{stage.strength * 100:.0f} %" if acts else ""))
         self.strength.setVisible(not stage.on or stage.strength < 1)  # the whole strength needs no word
-        said = ", ".join(word for word in (words or "nothing yet", self.strength.text()) if word)
-        self.setToolTip(tr(f"Stage {info.label}, key {info.number % 10}: {said}"))
-        self.setAccessibleName(f"Stage {info.label}{', in hand' if taken else ''}: {said}")
+        said = joined((words or phrase("nothing yet"), self.strength.text()), ", ")
+        self.setToolTip(tr("Stage %1, key %2: %3", info.label, info.number % 10, said))
+        self.setAccessibleName(phrase("Stage %1%2: %3", info.label, phrase(", in hand") if taken else "", said))
 
     def mousePressEvent(self, event) -> None:
         self.taken.emit(self.info.id)

@@ -11,10 +11,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from lather.core.job.finds import Find, contrast_text
+from lather.core.job.finds import Find, contrast_text, size_text
 from lather.core.kinds.registry import KINDS, stage_of_kind
 from lather.core.measure.keepers import find_box
 from lather.core.mending.edit_for_find import can_mend
+from lather.core.phrases import joined, phrase
 from lather.desktop.controls.finds.finds import FindsControl
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
@@ -42,7 +43,8 @@ class _Finds(QAbstractListModel):
         if role == Qt.ItemDataRole.UserRole + 1:
             return self.states.get(find.id, "open")
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            return f"{find.label}, {find.size_px:.0f} px, {find.zone}, {self.states.get(find.id, 'open')}"
+            return phrase("%1, %2 px, %3, %4", find.label, f"{find.size_px:.0f}", find.zone,
+                          self.states.get(find.id, "open"))
         if role == Qt.ItemDataRole.ToolTipRole:
             return " · ".join(line for line in _row(index)[2] if line)
         return None
@@ -62,8 +64,8 @@ def _row(index: QModelIndex) -> tuple:
     find, state = index.data(Qt.ItemDataRole.UserRole), index.data(Qt.ItemDataRole.UserRole + 1)
     mended = state == "mended" and stage_of_kind(find.kind) == "even"
     word = "evened" if mended else STATE_WORDS[state] or ("by hand" if not can_mend(find) else "")
-    size = f"{find.size_px:.0f} px" if find.path is None else f"{find.size_px:.0f} × {find.width_px:.0f} px"
-    lines = (find.label, f"{size} · {contrast_text(find)}", " · ".join(p for p in (find.zone, word) if p))
+    measured, where = joined([size_text(find), contrast_text(find)], " · "), joined([find.zone, word], " · ")
+    lines = (tr(find.label), tr(measured), tr(where))
     return find.id, find_box(find), lines, state != "open"
 
 
@@ -136,10 +138,10 @@ class FindsPanel(QWidget):
              lambda: self.control.decide("keep")),
             ("skip", "Skip", "T", "Leave it for now", lambda: self.control.decide("skip")),
         ):
-            button = QPushButton(tr(f"{label}  {letter}"))
+            button = QPushButton(f"{tr(label)}  {letter}")
             button.setObjectName("primary" if key == "mend" else "small")
             button.setStyleSheet("padding: 5px 4px;")
-            button.setToolTip(tr(f"{tip} ({letter})"))
+            button.setToolTip(f"{tr(tip)} ({letter})")
             button.setAccessibleName(tip)
             button.clicked.connect(action)
             self.buttons[key] = button
@@ -168,17 +170,17 @@ class FindsPanel(QWidget):
         self._model.show(shown, states)
         self._fill_filters(control)
         info = control.job.info
-        self.title.setText(tr(f"Finds in {info.label}"))
+        self.title.setText(tr("Finds in %1", info.label))
         self._word = _WORDS.get(info.id, "Mend")
         self.share.setVisible(info.id == "even")
         self.share.set_value(100 * control.even_share)
-        self.buttons["mend"].setText(tr(f"{self._word}  E"))
+        self.buttons["mend"].setText(f"{tr(self._word)}  E")
         finds = control.finds
         will = [f for f in finds if f.worth]
-        self.worth.button("worth").setText(tr(f"Will show {len(will)}"))
-        self.worth.button("rest").setText(tr(f"Will not {len(finds) - len(will)}"))
+        self.worth.button("worth").setText(tr("Will show %1", len(will)))
+        self.worth.button("rest").setText(tr("Will not %1", len(finds) - len(will)))
         done = sum(states[f.id] != "open" for f in will)
-        self.done.setText(tr(f"{done} of {len(will)} done" if will else ""))
+        self.done.setText(tr(phrase("%1 of %2 done", done, len(will)) if will else ""))
         self.list.setVisible(bool(shown))
         self.empty.setVisible(not shown)
         self.empty.setText(tr(self._empty_text(control, job)))
@@ -206,9 +208,9 @@ class FindsPanel(QWidget):
         elif job.finds is None:
             self.all.setText(tr("Look for flaws"))
         else:
-            finds = "1 find" if still_open == 1 else f"{still_open} finds"
-            self.all.setText(tr(f"Even all skin, {finds}" if control.evens_all_skin
-                                else f"{self._word} all {still_open} in this list"))
+            finds = "1 find" if still_open == 1 else phrase("%1 finds", still_open)
+            self.all.setText(tr(phrase("Even all skin, %1", finds) if control.evens_all_skin
+                                else phrase("%1 all %2 in this list", self._word, still_open)))
         self.all.setEnabled(bool(control.busy) or job.finds is None or still_open > 0)
         self.all.setVisible(control.job.info.finds or bool(control.busy))
 
@@ -228,7 +230,8 @@ class FindsPanel(QWidget):
     @staticmethod
     def _empty_text(control: FindsControl, job) -> str:
         if control.busy == "finding":
-            return f"Looking at {control.looking.doing} …\n\nThis takes a few seconds; you can paint meanwhile."
+            return phrase("Looking at %1 …\n\nThis takes a few seconds; you can paint meanwhile.",
+                          control.looking.doing)
         if control.busy:
             return "Working …"
         if not control.job.info.finds:

@@ -82,8 +82,8 @@ class LampsPanel(QWidget):
         for button in buttons[_FOLDED:]:
             button.setVisible(not on)
         self.more.setVisible(on)
-        self.more.setText(tr(f"+ {len(buttons) - _FOLDED}"))
-        self.more.setToolTip(tr("The other lamps: " + ", ".join(button.text() for button in buttons[_FOLDED:])))
+        self.more.setText(f"+ {len(buttons) - _FOLDED}")
+        self.more.setToolTip(tr("The other lamps: %1", ", ".join(button.text() for button in buttons[_FOLDED:])))
         self.more.setAccessibleName(self.more.toolTip())
 
     @property

@@ -4,6 +4,7 @@ from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from lather.core.job.model import Layer, Stage
+from lather.core.phrases import phrase
 from lather.desktop.texts import tr
 from lather.desktop.theme.icons import icon
 from lather.desktop.theme.style import font
@@ -47,15 +48,15 @@ class LayerRow(QFrame):
         tint = t.accent_tint if current else "transparent"
         self.setStyleSheet(f"LayerRow {{ background: {tint}; border-radius: 5px; }}")
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setAccessibleName(f"Layer {layer.name}{', in hand' if current else ''}")
+        self.setAccessibleName(phrase("Layer %1%2", layer.name, phrase(", in hand") if current else ""))
         row = QHBoxLayout(self)
         row.setContentsMargins(5, 2, 8, 2)
         self.setMinimumHeight(_ROW_PX)
         row.setSpacing(6)
-        self.switch = Switch(f"{layer.name} on", layer.on)
+        self.switch = Switch(phrase("%1 on", layer.name), layer.on)
         self.switch.clicked.connect(lambda on: self.switched.emit(layer.id, on))
         row.addWidget(self.switch)
-        self.name = ElidedLabel(tr(layer.name))
+        self.name = ElidedLabel(layer.shown_name)
         self.name.setFont(font(strong=current))
         row.addWidget(self.name, 1)
         self.edit = NameEdit(layer.name)
@@ -71,8 +72,9 @@ class LayerRow(QFrame):
     def show_layer(self, layer: Layer) -> None:
         self.layer = layer
         self.switch.setChecked(layer.on)
-        self.strength.setText(tr(f"{layer.strength * 100:.0f} %"))
-        self.name.set_tip(f"{len(layer.edits)} edits. F2 or a double click renames it.")
+        self.strength.setText(f"{layer.strength * 100:.0f} %")
+        self.name.set_tip(phrase("%n edits. F2 or a double click renames it.", n=len(layer.edits),
+                                one="%n edit. F2 or a double click renames it."))
 
     def mousePressEvent(self, event) -> None:
         self.taken.emit(self.layer.id)
@@ -200,10 +202,10 @@ class LayersPanel(QWidget):
 
     def show_stage(self, stage: Stage, current: str, label: str = "Mend") -> None:
         self._stage, self._current = stage, current
-        self.title.setText(tr(f"Layers in {label}"))
+        self.title.setText(tr("Layers in %1", label))
         self.stage_on.setChecked(stage.on)
-        self.stage_on.setAccessibleName(f"{label} on")
-        self.stage_on.setToolTip(tr(f"Switch all of {label} off and on"))
+        self.stage_on.setAccessibleName(phrase("%1 on", label))
+        self.stage_on.setToolTip(tr("Switch all of %1 off and on", label))
         self.stage_strength.set_value(stage.strength * 100)
         self.stage_strength.setEnabled(stage.on)
         self.empty.setVisible(not stage.layers)

@@ -4,6 +4,8 @@ from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from lather.core.job.model import Layer, Stroke
+from lather.core.phrases import joined, phrase
+from lather.core.stages.info import StageInfo
 from lather.core.tools.registry import TOOLS
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
@@ -24,10 +26,10 @@ class _Mends(QAbstractListModel):
         if role == Qt.ItemDataRole.UserRole:
             return edit
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            return f"{TOOLS[edit.tool].label}, {edit.brush.size_px:.0f} px"
+            return phrase("%1, %2 px", TOOLS[edit.tool].label, f"{edit.brush.size_px:.0f}")
         if role == Qt.ItemDataRole.ToolTipRole:
-            parts = (edit.note, TOOLS[edit.tool].label, f"{edit.brush.size_px:.0f} px")
-            return " · ".join(part for part in parts if part)
+            parts = (edit.note, TOOLS[edit.tool].label, phrase("%1 px", f"{edit.brush.size_px:.0f}"))
+            return tr(joined(parts, " · "))
         return None
 
     def show(self, edits: tuple[Stroke, ...]) -> None:
@@ -42,9 +44,9 @@ def _row(index: QModelIndex) -> tuple:
     """What it was for, the tool and size, the ceiling if it is not whole."""
     edit = index.data(Qt.ItemDataRole.UserRole)
     detail = f"{TOOLS[edit.tool].label} · " if edit.note else ""
-    lines = [edit.note.capitalize() or TOOLS[edit.tool].label, f"{detail}{edit.brush.size_px:.0f} px"]
+    lines = [edit.note.capitalize() or TOOLS[edit.tool].label, phrase("%1%2 px", detail, f"{edit.brush.size_px:.0f}")]
     if edit.brush.ceiling < 1:
-        lines.append(f"ceiling {edit.brush.ceiling * 100:.0f} %")
+        lines.append(phrase("ceiling %1 %", f"{edit.brush.ceiling * 100:.0f}"))
     return edit.id, edit.bounds, lines, False
 
 
@@ -75,14 +77,15 @@ class MendsPanel(QWidget):
         self.remove.setToolTip(tr("The skin underneath returns; undo brings the mend back"))
         self.remove.clicked.connect(self._remove)
         column.addWidget(self.remove)
-        self.show_layer(None, "mend", "")
+        self.show_layer(None, None, "")
 
-    def show_layer(self, layer: Layer | None, word: str, empty: str) -> None:
-        """word: what an edit is called here. empty: what is said while there is none."""
+    def show_layer(self, layer: Layer | None, info: StageInfo | None, empty: str) -> None:
+        """info: the stage, which says what an edit is called here. empty: what is said while there is none."""
         edits = layer.edits if layer else ()
-        name = layer.name if layer else "layer"
-        self.title.setText(tr(f"{len(edits)} {word}{'s' * (len(edits) != 1)} on {name}"))
-        self.remove.setText(tr(f"Take this {word} out"))
+        name = layer.shown_name if layer else phrase("layer")
+        counted = info.counted(len(edits)) if info is not None else phrase("%n mends", n=0)
+        self.title.setText(tr("%1 on %2", counted, name))
+        self.remove.setText(tr(info.take_out_label if info is not None else "Take this mend out"))
         self.empty.setText(tr(empty))
         self._model.show(edits)
         self.empty.setVisible(not edits)

@@ -4,6 +4,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from lather.core.gauges.registry import GAUGES, OF_STAGE, ON_DESK
 from lather.core.job.limits import USUAL_KIND, Band, band
+from lather.core.phrases import joined, phrase
 from lather.desktop.texts import tr
 from lather.desktop.widgets.gauge import Gauge
 from lather.desktop.widgets.panel_head import panel_head
@@ -43,7 +44,7 @@ class RestraintPanel(QWidget):
         intact, count = values.get("keepers", (0, 0))
         everything = Band(1.0, 1.0, "marks that belong to the person stay as they are")
         if count:
-            self.keepers.show_value(intact / count, f"{intact} of {count}", everything)
+            self.keepers.show_value(intact / count, phrase("%1 of %2", intact, count), everything)
         self.keepers.setVisible(bool(count))
         left = values.get("left", [])[:_MOST_SOFTENED]
         wanted = {find.id for find, _ in left}
@@ -54,7 +55,7 @@ class RestraintPanel(QWidget):
             gauge.deleteLater()
         for find, share in left:
             if find.id not in self.left:
-                self.left[find.id] = Gauge(f"{find.label} · {find.zone}", high=1.2)
+                self.left[find.id] = Gauge(joined([find.label, find.zone], " · "), high=1.2)
                 self._left.addWidget(self.left[find.id])
             limits = band(job_kind, f"{find.kind}_left")
-            self.left[find.id].show_value(share, f"{share * 100:.0f} % left", limits)
+            self.left[find.id].show_value(share, phrase("%1 % left", f"{share * 100:.0f}"), limits)

@@ -2,6 +2,7 @@
 
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from lather.core.phrases import phrase
 from lather.desktop.controls.viewing.pin import PinControl
 from lather.desktop.controls.viewing.tour import TourControl
 from lather.desktop.texts import tr
@@ -44,8 +45,8 @@ class TourPanel(QWidget):
         stops, seen = self._tour.stops, self._tour.seen
         stop = self._tour.next_stop()
         count = sum(one.id in seen for one in stops)
-        self.count.setText(tr(f"{count} of {len(stops)} seen"))
-        self.next.setText(tr(f"Next: {stop.label}" if stop is not None else "Begin again"))
+        self.count.setText(tr("%1 of %2 seen", count, len(stops)))
+        self.next.setText(tr(phrase("Next: %1", stop.label) if stop is not None else "Begin again"))
         self.next.setEnabled(bool(stops))
         self.pin.setChecked(self._pin.choosing or self._pin.place is not None)
         self.pin.setText(tr("Unpin" if self._pin.place is not None else "Pin skin"))

@@ -37,7 +37,7 @@ class _Reader(QTextBrowser):
 class HandbookScreen(QWidget):
     """`message(text)`."""
 
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, parent=None):
         super().__init__(parent)

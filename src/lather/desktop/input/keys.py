@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QAbstractSpinBox, QApplication, QLineEdit, QWidget
 from lather.core.errors import SaveError
 from lather.core.imageio.atomic import write_atomically
 from lather.core.job.model import STAGE_IDS
+from lather.core.phrases import phrase, worded
 
 
 @dataclass(frozen=True)
@@ -25,6 +26,9 @@ class KeyAction:
     key: str
     label: str
     held: bool = False
+
+    def __post_init__(self):
+        worded(self, "label")
 
 
 ACTIONS = (
@@ -69,7 +73,7 @@ ACTIONS = (
     KeyAction("show_mask", "M", "show the mask / hide it"),
     KeyAction("next_lamp", "C", "next lamp"),
     KeyAction("no_lamp", "V", "no lamp: the picture plain"),
-    *(KeyAction(f"stage_{number}", str(number % 10), f"stage {stage_id.capitalize()}")
+    *(KeyAction(f"stage_{number}", str(number % 10), phrase("stage %1", stage_id.capitalize()))
       for number, stage_id in enumerate(STAGE_IDS, 1)),
 )
 
@@ -120,7 +124,7 @@ def store_bindings(bindings: Mapping[str, str]) -> None:
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise SaveError(f"{path.parent} cannot be made; the keys stay as they were.") from error
+        raise SaveError(phrase("%1 cannot be made; the keys stay as they were.", path.parent)) from error
     write_atomically(path, lambda file: file.write(json.dumps(own, indent=1).encode()))
 
 

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from lather.core.job.brief import clock_text, money
+from lather.core.phrases import phrase
 from lather.core.record.statistics import AgainstPlan, Earned, FindSpeed, StageMinutes
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
@@ -101,7 +102,7 @@ class StageChart(Chart):
     def show_rows(self, rows: Sequence[StageMinutes]) -> None:
         self.rows = list(rows)
         planned, real = (sum(getattr(row, name) for row in rows) for name in ("planned_s", "real_s"))
-        self.say(f"planned {clock_text(planned)}, real {clock_text(real)}")
+        self.say(phrase("planned %1, real %2", clock_text(planned), clock_text(real)))
 
     def paintEvent(self, event) -> None:
         painter, t = self.begin(), theme()
@@ -188,7 +189,7 @@ class MonthChart(Chart):
         painter.setPen(QColor(t.quiet_ink))
         painter.setFont(font(_TINY_PT))
         painter.drawText(QRectF(area.left(), 1, area.width(), 17), int(Qt.AlignmentFlag.AlignRight),
-                         f"from below: {words}, all others")
+                         phrase("from below: %1, all others", words))
 
 
 class SpeedChart(Chart):
@@ -239,7 +240,7 @@ class SpeedChart(Chart):
             painter.setFont(font(SMALL_PT))
             painter.drawText(QRectF(area.right() + 9, y - 8, self._WORDS_PX, 16), int(Qt.AlignmentFlag.AlignVCenter),
                              f"{one.label.lower()} {one.latest:.0f} s")
-        _word(painter, area.left() + 16, area.bottom() + 10, f"job {first}", t.quiet_ink)
+        _word(painter, area.left() + 16, area.bottom() + 10, phrase("job %1", first), t.quiet_ink)
         _word(painter, area.right() - 8, area.bottom() + 10, str(last), t.quiet_ink)
 
 
@@ -254,7 +255,7 @@ class PlanChart(Chart):
         self.jobs = list(jobs)
         if jobs:
             off = sum(abs(one.real_s - one.planned_s) / one.real_s for one in jobs) / len(jobs)
-            self.say(f"plans are off by {100 * off:.0f} % on the mean")
+            self.say(phrase("plans are off by %1 % on the mean", f"{100 * off:.0f}"))
 
     def paintEvent(self, event) -> None:
         painter, t = self.begin(), theme()
@@ -288,7 +289,7 @@ class EarnedChart(Chart):
     def show_jobs(self, jobs: Sequence[Earned]) -> None:
         self.jobs = list(jobs)[-self._MOST :]
         under = sum(one.under for one in self.jobs)
-        self.say(f"last {len(self.jobs)} jobs, {under} below what was asked")
+        self.say(phrase("last %1 jobs, %2 below what was asked", len(self.jobs), under))
 
     def paintEvent(self, event) -> None:
         painter, t = self.begin(), theme()
@@ -311,5 +312,5 @@ class EarnedChart(Chart):
             y = area.bottom() - area.height() * rates[-1] / 100 / top
             painter.setPen(QPen(QColor(t.ink), 1.3, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
-            asked = f"dashed: asked {money(rates[-1])}; by day"
+            asked = phrase("dashed: asked %1; by day", money(rates[-1]))
             _word(painter, area.center().x(), area.bottom() + 24, asked, t.quiet_ink)

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from lather.core import log
 from lather.core.errors import LatherError
+from lather.core.phrases import phrase
 from lather.core.plan.minutes import Speeds, shipped_speeds
 from lather.core.record.entries import LogEntry
 from lather.core.record.logbook import Logbook
@@ -19,7 +20,7 @@ _log = logging.getLogger(__name__)
 class Records(QObject):
     """`problem(sentence)` at the first thing that could not be written. book: None where it cannot be opened."""
 
-    problem = pyqtSignal(str)
+    problem = pyqtSignal(object)
 
     def __init__(self, parent: QObject | None = None):
         super().__init__(parent)
@@ -50,7 +51,7 @@ class Records(QObject):
     def _tell(self, text: str) -> None:
         if not self._told:
             self._told = True
-            self.problem.emit(f"{text} Time and deliveries are not logged meanwhile.")
+            self.problem.emit(phrase("%1 Time and deliveries are not logged meanwhile.", text))
 
     def wait(self) -> None:
         """Until all that was asked for is written."""

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QLabel, QTableView, 
 
 from lather.core.job.brief import clock_text, money
 from lather.core.kinds.registry import kind_of
+from lather.core.phrases import Typed, phrase
 from lather.core.record.entries import LogEntry, Sums, sums
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
@@ -93,7 +94,7 @@ class LogModel(QAbstractTableModel):
     def text(entry: LogEntry, column: int) -> str:
         against = entry.against_plan_s
         return (
-            day_text(entry.day), entry.title or "Untitled", entry.kind.capitalize(),
+            day_text(entry.day), Typed(entry.title) or "Untitled", entry.kind.capitalize(),
             clock_text(entry.planned_s) if entry.planned else "–", clock_text(entry.real_s),
             "–" if against is None else _signed(against), str(entry.finds), gauge_text(entry),
             str(len(entry.deliveries)), money(entry.price_cents, entry.currency), money(entry.earned_cents),
@@ -189,9 +190,9 @@ class LogTable(QWidget):
         self.model.sort(header.sortIndicatorSection(), header.sortIndicatorOrder())
         total = sums(entries)
         prices = ", ".join(money(cents, currency) for currency, cents in total.price_cents.items()) or "–"
-        texts = ("", f"{total.jobs} of {of} jobs", "", clock_text(total.planned_s), clock_text(total.real_s),
-                 _signed(total.against_s), str(total.finds), f"{total.all_inside} all inside", str(total.files), prices,
-                 money(total.earned_cents))
+        texts = ("", phrase("%1 of %2 jobs", total.jobs, of), "", clock_text(total.planned_s), clock_text(total.real_s),
+                 _signed(total.against_s), str(total.finds), phrase("%1 all inside", total.all_inside),
+                 str(total.files), prices, money(total.earned_cents))
         for number, (label, text) in enumerate(zip(self.sums, texts)):
             label.setText(tr(text))
             side = Qt.AlignmentFlag.AlignRight if number in _RIGHT else Qt.AlignmentFlag.AlignLeft

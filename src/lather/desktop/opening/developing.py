@@ -19,6 +19,7 @@ from lather.core.imageio.files import read_bytes
 from lather.core.imageio.picture import MAX_PIXELS
 from lather.core.imageio.raw import develop, light_of
 from lather.core.imageio.write import FORMATS
+from lather.core.phrases import phrase
 from lather.core.session import Session
 from lather.desktop import settings
 from lather.desktop.background import Background
@@ -50,7 +51,7 @@ def open_extra(window: Host, path: Path) -> bool:
 
 def _open(window: Host, path: Path, development: Development | None) -> None:
     brief = settings.new_brief()
-    window.screens.show_going_on(f"Reading {path.name} …")
+    window.screens.show_going_on(phrase("Reading %1 …", path.name))
 
     def done(session: Session) -> None:
         window.screens.show_going_on("")
@@ -85,7 +86,7 @@ class DevelopDialog(QDialog):
     def __init__(self, window, name: str, data: bytes, measured: float, start: Development):
         super().__init__(window)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setWindowTitle(tr(f"Develop {name}"))
+        self.setWindowTitle(tr("Develop %1", name))
         self.setAccessibleName("Develop")
         self._data, self._name, self._measured = data, name, measured
         self._background = Background(self)
@@ -168,7 +169,7 @@ class DevelopDialog(QDialog):
         self.picture.setPixmap(QPixmap.fromImage(image).scaled(
             _SEEN_PX, _SEEN_PX, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation))
         clipped = float((codes.max(-1) >= 255).mean())
-        self.said.setText(tr(f"{100 * clipped:.1f} % of it is clipped white." if clipped > 0.0005 else
+        self.said.setText(tr(phrase("%1 % of it is clipped white.", f"{100 * clipped:.1f}") if clipped > 0.0005 else
                              "Nothing is clipped."))
 
     def idle(self) -> bool:

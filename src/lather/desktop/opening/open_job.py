@@ -16,6 +16,7 @@ from lather.core.job.history import History
 from lather.core.job.identity import JobIdentity
 from lather.core.job.model import Job, Layer, Stage, new_id
 from lather.core.journal.journal import Journal, step_record
+from lather.core.phrases import phrase
 from lather.core.session import Session
 from lather.core.stages.info import StageInfo
 from lather.core.stages.registry import is_computed, stage_info
@@ -41,7 +42,7 @@ class OpenJob(QObject):
     changed = pyqtSignal(object)
     stage_changed = pyqtSignal()
     state_changed = pyqtSignal()
-    problem = pyqtSignal(str)
+    problem = pyqtSignal(object)
     conflict = pyqtSignal(object)
 
     def __init__(self, session: Session, parent=None, *, unsaved: bool = False):
@@ -120,8 +121,8 @@ class OpenJob(QObject):
         """Say once that the journal cannot be written, and that it can again."""
         problem = self.journal.problem
         if problem and not self._journal_told:
-            self.problem.emit(f"The journal cannot be written ({problem}): a crash would cost what is not saved. Save "
-                              "the job, and free some space.")
+            self.problem.emit(phrase("The journal cannot be written (%1): a crash would cost what is not saved. Save "
+                                     "the job, and free some space.", problem))
         elif self._journal_told and not problem:
             self.problem.emit("The journal is written again; nothing is missing in it.")
         self._journal_told = problem
@@ -239,7 +240,7 @@ class OpenJob(QObject):
                 return error
             except Exception as error:
                 return SaveError(log.unexpected(
-                    _log, error, f"The job could not be saved ({error}); try another folder."))
+                    _log, error, phrase("The job could not be saved (%1); try another folder.", error)))
 
         self._background.run("save", work, lambda done: self._after_save(path, snapshot["job"], done),
                              failed=lambda text: self._after_save(path, snapshot["job"], SaveError(text)))
@@ -254,8 +255,8 @@ class OpenJob(QObject):
                                identity=outcome, records=self._pending)
             self.tell_journal()
             if self.session.photo_changed():
-                self.problem.emit(f"Saved. {self.session.photo_path.name} has changed on disk since it was opened; the "
-                                  "job keeps it as it was.")
+                self.problem.emit(phrase("Saved. %1 has changed on disk since it was opened; the job keeps it as it "
+                                         "was.", self.session.photo_path.name))
         elif isinstance(outcome, ChangedOnDisk):
             self.conflict.emit(outcome)
         else:

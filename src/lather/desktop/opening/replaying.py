@@ -5,6 +5,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog
 
 from lather.core.imageio.development import DEVELOPMENT, Development
+from lather.core.phrases import joined, phrase
 from lather.core.session import Session
 from lather.core.sitting.carry_report import carried_of
 from lather.core.sitting.replay import replay
@@ -12,7 +13,7 @@ from lather.desktop.opening.developing import ENDINGS_SHOWN, ask_development, is
 from lather.desktop.opening.open_job import as_it_is
 from lather.desktop.window.host import Host
 
-_FILTER = f"Photos ({ENDINGS_SHOWN})"
+_FILTER = phrase("Photos (%1)", ENDINGS_SHOWN)
 _MOST_SAID = 3
 
 
@@ -47,15 +48,18 @@ def play_on(window: Host, path: Path, development: Development | None = None) ->
         window.say(said_of(played), stays=True)
 
     window.say("Playing the retouch on the other photo; what you do meanwhile is not carried over.")
-    window.background.run("replay", work, done, failed=window.warn,
-                          progress=lambda share, _: window.say(f"Playing the retouch again: {100 * share:.0f} %"))
+
+    def progress(share: float, _: str) -> None:
+        window.say(phrase("Playing the retouch again: %1 %", f"{100 * share:.0f}"))
+
+    window.background.run("replay", work, done, failed=window.warn, progress=progress)
 
 
 def said_of(session: Session) -> str:
     """What came of it, in a few sentences."""
     told = carried_of(session.job.brief)
     carried, wanted = told.count
-    looks = [f"{look.name}: {look.why}." for look in told.looks]
-    more = f" And {len(looks) - _MOST_SAID} more." if len(looks) > _MOST_SAID else ""
-    return " ".join([f"{carried} of {wanted} edits were carried over; save the job to keep them.",
+    looks = [phrase("%1: %2.", look.name, look.why) for look in told.looks]
+    more = phrase(" And %1 more.", len(looks) - _MOST_SAID) if len(looks) > _MOST_SAID else ""
+    return joined([phrase("%1 of %2 edits were carried over; save the job to keep them.", carried, wanted),
                      *looks[:_MOST_SAID]]) + more

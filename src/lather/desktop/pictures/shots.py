@@ -17,6 +17,7 @@ from lather.core.job.commands import SetFinds
 from lather.core.kinds.registry import stage_of_kind
 from lather.core.mending.edit_for_find import mend_all
 from lather.core.mending.evening_by_route import evening_command
+from lather.core.phrases import phrase
 from lather.core.practice.demo import demo_plate, make_demo
 from lather.core.practice.frames import make_frames
 from lather.core.session import Session
@@ -197,13 +198,13 @@ def _folder(path: str | Path) -> Path:
     try:
         Path(path).mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise SaveError(f"The folder {path} cannot be made ({error.strerror}); choose another.") from error
+        raise SaveError(phrase("The folder %1 cannot be made (%2); choose another.", path, error.strerror)) from error
     return Path(path)
 
 
 def _save(picture: QPixmap, path: Path, quality: int = -1) -> Path:
     if not picture.save(str(path), quality=quality):
-        raise SaveError(f"{path} could not be written; choose another folder.")
+        raise SaveError(phrase("%1 could not be written; choose another folder.", path))
     return path
 
 

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
+from lather.core.phrases import phrase
 from lather.core.practice.outcome import GONE, HURT, KEPT, LEFT, SMEARED, FlawOutcome
 from lather.desktop.theme.tokens import theme
 
@@ -51,7 +52,7 @@ def mark_text(one: FlawOutcome) -> str:
     kind = str(one.flaw["kind"]).replace("_", " ")
     words = {GONE: "gone", LEFT: "left", SMEARED: "smeared", KEPT: "kept", HURT: "a keeper, mended"}[one.state]
     cost = f" · {one.points:+.1f}" if one.points else ""
-    return f"{kind}: {words}, {one.error_de:.1f} ΔE{cost}"
+    return phrase("%1: %2, %3 ΔE%4", kind, words, f"{one.error_de:.1f}", cost)
 
 
 class MarkSign(QWidget):

@@ -17,6 +17,7 @@ from lather.core.job.model import new_job
 from lather.core.kinds.registry import stage_of_kind
 from lather.core.mending.edit_for_find import mend_all
 from lather.core.mending.evening_by_route import evening_command
+from lather.core.phrases import phrase
 from lather.core.practice.lessons import Lesson, lesson, make_lesson
 from lather.core.practice.make import Plate
 from lather.core.practice.outcome import LessonScore, folder_of, score_lesson
@@ -51,7 +52,7 @@ def begin_lesson(
 ) -> OpenLesson:
     """The plate of `core.practice.lessons.make_lesson` as an open job. Raises RequestError."""
     one, plate = lesson(number), make_lesson(number, seed, strength=strength, sitter=sitter, many=many, flaws=flaws)
-    session = _session_of(plate, title=f"Lesson {number}, {one.label}" if number else one.label)
+    session = _session_of(plate, title=phrase("Lesson %1, %2", number, one.label) if number else one.label)
     return OpenLesson(one, seed, plate, session, clock, strength)
 
 

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QPen, QPolygonF
 from PyQt6.QtWidgets import QGridLayout, QLabel, QProgressBar, QVBoxLayout, QWidget
 
+from lather.core.phrases import phrase
 from lather.core.practice.outcome import PARTS, WORDS, LessonScore
 from lather.desktop.logbook.charts import Chart
 from lather.desktop.practice.marks import MarkSign
@@ -103,14 +104,14 @@ class ScorePanel(QWidget):
         column.addWidget(self.history, 1)
 
     def show_score(self, score: LessonScore | None) -> None:
-        self.score.setText(tr("–" if score is None else f"{score.score:.1f} of 100"))
+        self.score.setText(tr("–" if score is None else phrase("%1 of 100", f"{score.score:.1f}")))
         self.automatic.setText(tr("" if score is None else "automatic …" if score.automatic is None else
-                                  f"automatic {score.automatic:.1f}"))
+                                  phrase("automatic %1", f"{score.automatic:.1f}")))
         for name, (value, bar) in self.parts.items():
             points = 0.0 if score is None else score.points[name]
-            value.setText(tr("–" if score is None else f"{points:.1f} of {PARTS[name][1]}"))
+            value.setText(tr("–" if score is None else phrase("%1 of %2", f"{points:.1f}", PARTS[name][1])))
             bar.setValue(round(10 * points))
         for state, label in self.counts.items():
             label.setText(tr("–" if score is None else str(score.count(state))))
-        self.flaws.setText(tr("" if score is None else f"{len(score.outcomes)} marks"))
+        self.flaws.setText(tr("" if score is None else phrase("%1 marks", len(score.outcomes))))
         self.touched.setText(tr("–" if score is None else f"{100 * score.touched:.1f} %"))

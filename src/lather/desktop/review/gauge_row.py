@@ -5,6 +5,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from lather.core.gauges.against_limits import JudgedGauge
 from lather.core.job.limits import Band
+from lather.core.phrases import phrase
 from lather.desktop.texts import tr
 from lather.desktop.theme.tokens import theme
 from lather.desktop.widgets.gauge import Gauge
@@ -30,12 +31,12 @@ class GaugeRow(Gauge):
         self.one, self._history = one, history
         if one.value is None:
             self._value, self._band, self._text = 0.0, None, "not told"
-            self.setAccessibleName(f"{self.name}: cannot be told, {one.gauge.untold}")
-            self.setToolTip(tr(f"Cannot be told: {one.gauge.untold}."))
+            self.setAccessibleName(phrase("%1: cannot be told, %2", self.name, one.gauge.untold))
+            self.setToolTip(tr("Cannot be told: %1.", one.gauge.untold))
             self.update()
             return
         self.show_value(one.value, one.text, Band(one.low, one.high, one.why))
-        self.setToolTip(tr(f"{one.band_text}: {one.why}."))
+        self.setToolTip(tr("%1: %2.", one.band_text, one.why))
 
     def event(self, event) -> bool:
         return super(Gauge, self).event(event)  # the tip is its own

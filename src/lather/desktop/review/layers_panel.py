@@ -4,6 +4,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from lather.core.job.model import Job
+from lather.core.phrases import joined, phrase
 from lather.core.tools.registry import TOOLS
 from lather.desktop.texts import tr
 from lather.desktop.widgets.frames import scrolled
@@ -38,8 +39,8 @@ class LayersPanel(QWidget):
         for edit in job.edits():
             counts[edit.tool] = counts.get(edit.tool, 0) + 1
         total = sum(counts.values())
-        by_tool = ", ".join(f"{n} {TOOLS[tool].label}" for tool, n in counts.items())
-        self.facts.setText(tr(f"{total} edits: {by_tool}." if total else
+        by_tool = joined((joined([str(n), TOOLS[tool].label]) for tool, n in counts.items()), ", ")
+        self.facts.setText(tr(phrase("%1 edits: %2.", total, by_tool) if total else
                               "Nothing yet: both sides show the same picture."))
         layers = [(stage.id, layer) for stage in job.stages for layer in stage.layers]
         names = [(x.id, x.name) for _, x in layers]
@@ -51,7 +52,7 @@ class LayersPanel(QWidget):
                 widget.deleteLater()
             self.sliders, self.switches = {}, {}
             for stage_id, layer in reversed(layers):
-                self._add_row(stage_id, layer.id, layer.name)
+                self._add_row(stage_id, layer.id, layer.shown_name)
         for _, layer in layers:
             self.sliders[layer.id].set_value(layer.strength * 100)
             self.switches[layer.id].setChecked(layer.on)
@@ -60,7 +61,7 @@ class LayersPanel(QWidget):
         holder = QWidget()
         row = QHBoxLayout(holder)
         row.setContentsMargins(0, 0, 0, 0)
-        switch = Switch(f"{name} on")
+        switch = Switch(phrase("%1 on", name))
         switch.clicked.connect(lambda on: self.changed.emit(stage_id, layer_id, "on", on, False))
         slider = ValueSlider(name, 0, 100, 100)
         slider.changed.connect(lambda v, _: self.changed.emit(stage_id, layer_id, "strength", v / 100, True))

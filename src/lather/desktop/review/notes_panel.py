@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLa
 
 from lather.core.job.brief import JobSheet, Remark
 from lather.core.job.model import Job
+from lather.core.phrases import phrase
 from lather.desktop.texts import tr
 from lather.desktop.widgets.frames import scrolled
 from lather.desktop.widgets.switch import Switch
@@ -84,11 +85,11 @@ class NotesPanel(QWidget):
         holder = QWidget()
         row = QHBoxLayout(holder)
         row.setContentsMargins(0, 0, 0, 0)
-        switch = Switch(f"Note {number + 1} is done", one.done)
+        switch = Switch(phrase("Note %1 is done", number + 1), one.done)
         switch.clicked.connect(lambda on: self._done(number, on))
         self.switches.append(switch)
         who = f" – {one.who}" if one.who else ""
-        words = QLabel(tr(f"{number + 1} · {one.text}{who}"))
+        words = QLabel(f"{number + 1} · {one.text}{tr(who)}")
         words.setWordWrap(True)
         if one.done:
             words.setObjectName("quiet")

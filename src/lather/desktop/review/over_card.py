@@ -5,6 +5,8 @@ from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QVBoxLayout
 
 from lather.core.gauges.against_limits import JudgedGauge
 from lather.core.gauges.pull_back import Cause, Offer
+from lather.core.phrases import joined, phrase
+from lather.core.stages.registry import stage_info
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
@@ -12,8 +14,9 @@ from lather.desktop.widgets.frames import Card
 
 
 def _caused_by(causes: tuple[Cause, ...]) -> str:
-    words = ", ".join(f"{cause.name} ({cause.stage_id.capitalize()}) {100 * cause.share:.0f} %" for cause in causes)
-    return f"Caused by: {words}." if words else ""
+    words = joined((phrase("%1 (%2) %3 %", cause.name, stage_info(cause.stage_id).label, f"{100 * cause.share:.0f}")
+                    for cause in causes), ", ")
+    return phrase("Caused by: %1.", words) if words else ""
 
 
 class OverCard(Card):
@@ -26,7 +29,7 @@ class OverCard(Card):
         self.one = one
         sign, end = ("≥", one.low) if one.state == "low" else ("≤", one.high)
         limit = f"{sign} {one.gauge.written.format(end)}"
-        self.head = QLabel(tr(f"{one.gauge.label} {one.text} · {limit}"))
+        self.head = QLabel(tr("%1 %2 · %3", one.gauge.label, one.text, limit))
         self.head.setFont(font(strong=True))
         self.head.setStyleSheet(f"color: {theme().near_text};")
         self.head.setWordWrap(True)
@@ -40,13 +43,13 @@ class OverCard(Card):
 
     def show_causes(self, causes: tuple[Cause, ...]) -> None:
         """What is known while the way back is still looked for."""
-        self.causes.setText(tr(f"{_caused_by(causes)} Looking for the way back …".strip()))
+        self.causes.setText(tr(phrase("%1 Looking for the way back …", _caused_by(causes)).strip()))
 
     def show_offer(self, offer: Offer) -> None:
         name = self.one.gauge.id
         text = _caused_by(offer.causes.get(name, ()))
         if name in offer.beyond:
-            text = f"{text} No way back by strengths: {offer.beyond[name]}.".strip()
+            text = phrase("%1 No way back by strengths: %2.", text, offer.beyond[name]).strip()
         helped = "Comes inside with the steps below." if name in offer.helped else "No layer’s strength changes it."
         self.causes.setText(tr(text or helped))
 
@@ -82,5 +85,5 @@ class OfferBox(QFrame):
     def show_offer(self, offer: Offer | None) -> None:
         self.setVisible(offer is not None and bool(offer.steps))
         if offer is not None and offer.steps:
-            self.words.setText(tr("\n".join(step.text() for step in offer.steps)))
+            self.words.setText(tr(joined((step.text() for step in offer.steps), "\n")))
             self.take.setToolTip(tr("One step, which undo takes back"))

@@ -3,6 +3,7 @@
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem
 
+from lather.core.phrases import joined
 from lather.desktop.controls.viewing.tour import TourControl
 from lather.desktop.texts import tr
 from lather.desktop.theme.tokens import theme
@@ -36,7 +37,7 @@ class TourList(QListWidget):
         self.clear()
         for stop in stops:
             now = "now" if stop.id == self._tour.at else "✓ seen" if stop.id in seen else ""
-            item = QListWidgetItem(tr(f"{stop.label.capitalize()}{f'   {now}' if now else ''}"))
+            item = QListWidgetItem(tr(joined([stop.label.capitalize(), now], "   ")))
             item.setData(Qt.ItemDataRole.UserRole, stop.id)
             self.addItem(item)
             if stop.id == self._tour.at:

@@ -8,6 +8,7 @@ from lather.core.deliver.proof_sheet import write_proof_sheet
 from lather.core.job.brief import JobSheet, clock_text, money
 from lather.core.job.commands import DecideFind, SetBrief, Together
 from lather.core.job.model import Job
+from lather.core.phrases import joined, phrase
 from lather.core.plan.plan import Plan
 from lather.desktop import settings
 from lather.desktop.background import Background
@@ -45,7 +46,7 @@ _HINT = "Drag the points of the face. {lay_down} goes to the desk; {brief} comes
 class BriefScreen(QWidget):
     """`message(text)`; `to_desk()`: the sheet is done. looking, planning: of the desk, which measures and finds."""
 
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
     to_desk = pyqtSignal()
 
     def __init__(self, job: OpenJob, looking: Looking, planning: Planning, parent=None):
@@ -193,8 +194,8 @@ class BriefScreen(QWidget):
         self.message.emit("Writing the proof sheet …")
         self._background.run(
             "proof", lambda task: write_proof_sheet(session, job=job),
-            lambda path: self.message.emit(f"The proof sheet is in the outbox: {path}. Drop the client’s answer on "
-                                           "this window."),
+            lambda path: self.message.emit(phrase("The proof sheet is in the outbox: %1. Drop the client’s answer on "
+                                                  "this window.", path)),
             failed=self.message.emit, newest=True)
 
     def _show_view(self, key: str) -> None:
@@ -217,7 +218,7 @@ class BriefScreen(QWidget):
     def _show_progress(self) -> None:
         looking = self.looking
         if looking.busy:
-            self.shown.setText(tr(f"Measuring and looking for flaws: {100 * looking.share:.0f} %"))
+            self.shown.setText(tr("Measuring and looking for flaws: %1 %", f"{100 * looking.share:.0f}"))
             if self.isVisible() and self.face.face is None and self.job.job.face_map is not None:
                 self.face.set_editing(True)
         else:
@@ -233,7 +234,7 @@ class BriefScreen(QWidget):
         sheet = JobSheet.of(job.brief)
         self.limits.show_rows(limit_rows(sheet.kind))
         caution = _CAUTIONS.get(sheet.kind)
-        self.caution.setText(tr(f"{caution} {_ALWAYS}" if caution else _ALWAYS))
+        self.caution.setText(f"{tr(caution)} {tr(_ALWAYS)}" if caution else tr(_ALWAYS))
         ready = plan is not None and facts is not None
         self.leave.setVisible(ready and plan.needed > 0)
         if not ready:
@@ -246,34 +247,37 @@ class BriefScreen(QWidget):
         self._show_strip(facts)
         self.table.show_plan(plan)
         if not self.looking.busy:
-            self.shown.setText(tr(f"{plan.shown} of {plan.found} finds will show" if job.finds is not None else
+            self.shown.setText(tr(phrase("%1 of %2 finds will show", plan.shown,
+                                         plan.found) if job.finds is not None else
                                   "flaws were not looked for yet"))
         self._show_sum(plan)
 
     def _show_strip(self, facts) -> None:
         percent, size = facts.grain
         texts = (
-            f"Face <b>{facts.face_px:.0f} px</b> wide" if facts.face_px else "No face found",
-            f"Texture scale <b>{facts.split_px:.1f} px</b>" if facts.split_px else "Texture not told",
-            f"Grain <b>{percent:.1f} %</b>, {size:.1f} px", f"Skin <b>{facts.skin_percent:.0f} %</b> of photo",
-            f"Clipped skin <b>{facts.clipped_percent:.1f} %</b>", f"Light from <b>{facts.light_from}</b>",
+            phrase("Face <b>%1 px</b> wide", f"{facts.face_px:.0f}") if facts.face_px else "No face found",
+            phrase("Texture scale <b>%1 px</b>", f"{facts.split_px:.1f}") if facts.split_px else "Texture not told",
+            phrase("Grain <b>%1 %</b>, %2 px", f"{percent:.1f}", f"{size:.1f}"),
+            phrase("Skin <b>%1 %</b> of photo", f"{facts.skin_percent:.0f}"),
+            phrase("Clipped skin <b>%1 %</b>", f"{facts.clipped_percent:.1f}"),
+            phrase("Light from <b>%1</b>", facts.light_from),
         )
         for label, text in zip(self.strip, texts):
             label.setText(tr(text))
 
     def _show_sum(self, plan: Plan) -> None:
         cost = f" · {money(plan.cost_cents, plan.currency)}" if plan.rate_cents is not None else ""
-        allowed = f" of {clock_text(plan.allowed_seconds)}" if plan.allowed_seconds is not None else ""
-        self.sum.setText(tr(f"{clock_text(plan.seconds)}{allowed}{cost}"))
+        allowed = phrase(" of %1", clock_text(plan.allowed_seconds)) if plan.allowed_seconds is not None else ""
+        self.sum.setText(f"{clock_text(plan.seconds)}{tr(allowed)}{tr(cost)}")
         over = plan.missing_seconds
         self.sum.setStyleSheet(f"color: {theme().near_text};" if over else "")
         if over:
-            names = ", ".join(one.what for one in plan.leave_out[: plan.needed])
-            count = f"{plan.needed} things" if plan.needed > 1 else "one thing"
-            self.first_out.setText(tr(f"{clock_text(over)} over: leave out {count}, {names}"))
+            names = joined((one.what for one in plan.leave_out[: plan.needed]), ", ")
+            count = phrase("%1 things", plan.needed) if plan.needed > 1 else "one thing"
+            self.first_out.setText(tr("%1 over: leave out %2, %3", clock_text(over), count, names))
         elif plan.leave_out:
             first = plan.leave_out[0]
-            self.first_out.setText(tr(f"if short: leave out {first.what} first (−{clock_text(first.seconds)})"))
+            self.first_out.setText(tr("if short: leave out %1 first (−%2)", first.what, clock_text(first.seconds)))
         else:
             self.first_out.setText("")
 

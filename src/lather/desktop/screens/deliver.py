@@ -28,6 +28,7 @@ from lather.core.job.agreements import agreed
 from lather.core.job.brief import JobSheet
 from lather.core.job.commands import SetBrief
 from lather.core.job.outputs import USUAL, OutputSpec, new_output_id
+from lather.core.phrases import phrase
 from lather.desktop.controls.beside.planning import Planning
 from lather.desktop.controls.beside.timekeeping import Timekeeping
 from lather.desktop.delivery import state_mark
@@ -59,7 +60,7 @@ _USUAL_CAUTION = "In some places advertising with altered bodies has to be label
 class DeliverScreen(QWidget):
     """`message(text)`. records, planning, time: what goes into the report and the logbook."""
 
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, job: OpenJob, records: Records, planning: Planning, time: Timekeeping, parent=None):
         super().__init__(parent)
@@ -190,7 +191,7 @@ class DeliverScreen(QWidget):
         if not self.isVisible() and self.rows:
             return
         sheet = JobSheet.of(job.brief)
-        self.messages.show_hint(f"{_CAUTIONS.get(sheet.kind, _USUAL_CAUTION)} Esc goes back to the desk.")
+        self.messages.show_hint(phrase("%1 Esc goes back to the desk.", _CAUTIONS.get(sheet.kind, _USUAL_CAUTION)))
         specs = self.specs
         if [row.spec.id for row in self.rows] != [spec.id for spec in specs]:
             for row in self.rows:
@@ -268,7 +269,7 @@ class DeliverScreen(QWidget):
         """Keep the outputs as a set of that name."""
         try:
             keep_preset(presets_file(), name, self.specs)
-            self.message.emit(f"Kept as “{name.strip()}”.")
+            self.message.emit(phrase("Kept as “%1”.", name.strip()))
         except LatherError as error:
             self.message.emit(log.expected(_log, error))
         self._show_presets()
@@ -302,14 +303,15 @@ class DeliverScreen(QWidget):
             elif row.spec.on and row.state in (state_mark.NONE, state_mark.ASKS):
                 asks = path.exists() and not self._replace.get(path)
                 row.show_state(state_mark.ASKS if asks else state_mark.NONE, "Name is taken" if asks else "to deliver")
-        self.outputs_said.setText(tr(f"{len(on)} of {len(self.rows)} on"))
+        self.outputs_said.setText(tr("%1 of %2 on", len(on), len(self.rows)))
         self.deliver.setEnabled(not self.runner.running and not why and bool(on))
         if why:
             self.state.setText(tr(why))
         elif not self.runner.running:
             asks = sum(row.state == state_mark.ASKS for row in on)
-            self.state.setText(tr(f"{asks} need{'s' * (asks == 1)} an answer: its name is taken" if asks == 1 else
-                                  f"{asks} need an answer: their names are taken" if asks else ""))
+            self.state.setText(tr(phrase("%n need an answer: its name is taken", n=asks,
+                                         one="%n needs an answer: its name is taken") if asks == 1 else
+                                  phrase("%1 need an answer: their names are taken", asks) if asks else ""))
         spec = next((row.spec for row in self.rows if row.spec.id == self._in_hand), None)
         if spec is not None and self.isVisible():
             self.proof.take(spec)
@@ -384,7 +386,7 @@ class DeliverScreen(QWidget):
             return True
         except (OSError, ValueError) as error:
             why = getattr(error, "strerror", None) or error
-            self.state.setText(tr(f"The folder {folder} cannot be made ({why}); choose another."))
+            self.state.setText(tr("The folder %1 cannot be made (%2); choose another.", folder, why))
             return False
 
     def _told(self, one: Delivery) -> None:
@@ -394,7 +396,8 @@ class DeliverScreen(QWidget):
         if one.state == DONE:
             self._count = (self._count[0] + 1, self._count[1])
             at = datetime.now().strftime("%H:%M")
-            row.show_state(state_mark.DONE, "Read back, equal", f"{one.note.bytes / 1e6:.1f} MB · {at}")
+            size = f"{one.note.bytes / 1e6:.1f}"
+            row.show_state(state_mark.DONE, "Read back, equal", phrase("%1 MB · %2", size, at))
         elif one.state == FAILED:
             row.show_state(state_mark.FAILED, "Not delivered", one.why)
             row.words.set_tip(one.why)
@@ -406,14 +409,14 @@ class DeliverScreen(QWidget):
             done, count = self._count
             self.progress.setValue(round(1000 * (done + share) / max(1, count)))
         done, count = self._count
-        self.state.setText(tr(f"{done} of {count} delivered"))
+        self.state.setText(tr("%1 of %2 delivered", done, count))
 
     def _page_told(self, which: str, path: Path | None, why: str) -> None:
         card = {"sheet": self.sheet, "report": self.report}.get(which)
         if card is None:
             self.messages.show_message(why, stays=True)
         elif path is not None:
-            card.show_state(state_mark.DONE, f"Written: {path.name}")
+            card.show_state(state_mark.DONE, phrase("Written: %1", path.name))
         else:
             card.show_state(state_mark.FAILED, why)
 
@@ -431,16 +434,17 @@ class DeliverScreen(QWidget):
         done, count = self._count
         self._refresh()
         asks = sum(row.state == state_mark.ASKS for row in self.rows if row.spec.on)
-        more = f", {asks} need{'s' * (asks == 1)} an answer" if asks else ""
-        self.state.setText(tr(f"Stopped: {done} of {count} delivered{more}." if stopped else
-                              f"{done} of {count} delivered{more}: {self.folder.text()}"))
+        more = phrase(", %n need an answer", n=asks, one=", %n needs an answer") if asks else ""
+        self.state.setText(tr(phrase("Stopped: %1 of %2 delivered%3.", done, count, more) if stopped else
+                              phrase("%1 of %2 delivered%3: %4", done, count, more, self.folder.text())))
 
     def _write_proof_sheet(self) -> None:
         session, job = self.job.session, self.job.job
 
         def done(path: Path) -> None:
-            self.proof_sheet.show_state(state_mark.DONE, f"{path.name} in {outbox().name}")
-            self.message.emit(f"The proof sheet is in the outbox: {path}. Drop the client’s answer on this window.")
+            self.proof_sheet.show_state(state_mark.DONE, phrase("%1 in %2", path.name, outbox().name))
+            self.message.emit(phrase("The proof sheet is in the outbox: %1. Drop the client’s answer on this window.",
+                                     path))
 
         self.runner.background.run("proof sheet", lambda task: write_proof_sheet(session, job=job), done,
                                    failed=lambda why: self.proof_sheet.show_state(state_mark.FAILED, why), newest=True)

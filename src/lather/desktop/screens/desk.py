@@ -10,6 +10,7 @@ from lather.core.job.commands import MoveLayer, RemoveEdits, RemoveLayer, SetLay
 from lather.core.job.model import Job
 from lather.core.lamps.base import ViewLamp
 from lather.core.lamps.registry import LAMPS, PLAIN
+from lather.core.phrases import phrase
 from lather.core.plan.plan import Plan
 from lather.desktop import settings
 from lather.desktop.canvas.canvas import PhotoCanvas
@@ -59,7 +60,7 @@ _ROOM_FOR_LISTS_PX = 720
 class DeskScreen(QWidget):
     """Puts the panels together and turns what they ask for into commands. stages: what each stage has of its own."""
 
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, job: OpenJob, parent=None):
         super().__init__(parent)
@@ -324,9 +325,9 @@ class DeskScreen(QWidget):
     def _add_layer(self) -> None:
         names = {layer.name for layer in self.job.stage.layers}
         number = len(names) + 1
-        while f"Layer {number}" in names:
+        while phrase("Layer %1", number) in names:
             number += 1
-        self.job.add_layer(f"Layer {number}" if names else "")
+        self.job.add_layer(phrase("Layer %1", number) if names else "")
         self.layers.rename(self.job.layer_id)
 
     def _found_all(self) -> None:
@@ -366,8 +367,8 @@ class DeskScreen(QWidget):
                 other.choice_panel.setVisible(other is part)
         self.brush_strip.show_beside(part.strip)
         part.show_job()
-        self.lists.button("mends").setText(tr(f"{info.edit_word.capitalize()}s"))
-        self.mends.show_layer(layer, info.edit_word, keyed(part.empty_text()))
+        self.lists.button("mends").setText(tr(info.edits_label))
+        self.mends.show_layer(layer, info, keyed(part.empty_text()))
         if self.canvas.lamp != PLAIN:
             self._take_lamp(self.lamps.value)
         self.tours.refresh()
@@ -392,13 +393,14 @@ class DeskScreen(QWidget):
             return
         text = self.canvas.colour_text(event.x, event.y)
         if text:
-            self.facts.setText(tr(f"{event.x:.0f}, {event.y:.0f} px\n{text}\nzoom {self._zoom_text()}"))
+            self.facts.setText(tr("%1, %2 px\n%3\nzoom %4", f"{event.x:.0f}", f"{event.y:.0f}", text,
+                                  self._zoom_text()))
 
     def _zoom_text(self) -> str:
         return f"{self.canvas.view.scale * 100:.0f} %"
 
     def _read_view(self) -> None:
-        self.facts.setText(tr(f"zoom {self._zoom_text()}"))
+        self.facts.setText(tr("zoom %1", self._zoom_text()))
 
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)

@@ -3,6 +3,7 @@
 from lather.core.job.finds import Find
 from lather.core.job.model import Job
 from lather.core.kinds.registry import kind_of
+from lather.core.phrases import phrase
 from lather.desktop.controls.finds.finds import FindsControl
 from lather.desktop.stages.base import StagePart
 
@@ -38,17 +39,17 @@ def _with_finds(current: Find | None, left: int, part: StagePart) -> str:
     if current is None:
         return ("{next_find} goes to the first find; {mend_find} mends it, {keep_find} keeps it, {skip_find} skips "
                 "it. Or touch any spot yourself.")
-    are = "1 is" if left == 1 else f"{left} are"
+    are = "1 is" if left == 1 else phrase("%1 are", left)
     if part.info.id == "even":
-        return (f"{{mend_find}} evens this blotch at the share below, {{keep_find}} keeps it, {{skip_find}} skips "
-                f"it; {are} open.")
+        return (phrase("{mend_find} evens this blotch at the share below, {keep_find} keeps it, {skip_find} skips "
+                       "it; %1 open.", are))
     if part.info.id == "colour":
-        return (f"{{mend_find}} calms this redness or takes this shine down, {{keep_find}} keeps it, {{skip_find}} "
-                f"skips it; {are} open.")
+        return (phrase("{mend_find} calms this redness or takes this shine down, {keep_find} keeps it, {skip_find} "
+                       "skips it; %1 open.", are))
     if part.info.id == "strands":
-        return f"{{mend_find}} clears this hair, {{keep_find}} keeps it, {{skip_find}} skips it; {are} open."
-    return (f"{{mend_find}} mends this find, {{keep_find}} keeps it, {{skip_find}} skips it; {are} open. "
-            f"{{next_source}} takes other skin for the last mend.")
+        return phrase("{mend_find} clears this hair, {keep_find} keeps it, {skip_find} skips it; %1 open.", are)
+    return (phrase("{mend_find} mends this find, {keep_find} keeps it, {skip_find} skips it; %1 open. {next_source} "
+                   "takes other skin for the last mend.", are))
 
 
 def _without_finds(job: Job) -> str:

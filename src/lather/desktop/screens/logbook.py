@@ -23,6 +23,7 @@ from lather.core.imageio.atomic import write_atomically
 from lather.core.job.brief import clock_text
 from lather.core.job.limits import job_kinds
 from lather.core.kinds.registry import kind_of
+from lather.core.phrases import phrase
 from lather.core.plan.minutes import shipped_speeds
 from lather.core.plan.routes import ROUTES
 from lather.core.record.demo import demo_entries
@@ -62,7 +63,7 @@ _HINT = "Enter opens the job. Demo jobs are made up and never count in your own 
 class LogbookScreen(QWidget):
     """`message(text)`, `job_wanted(LogEntry)`: open it."""
 
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
     job_wanted = pyqtSignal(object)
 
     def __init__(self, records: Records, parent=None):
@@ -224,7 +225,7 @@ class LogbookScreen(QWidget):
             self.messages.show_hint("No job is in the logbook yet: time is logged as soon as you work on one. The "
                                     "switch shows what it looks like with made-up jobs.")
         else:
-            self.messages.show_hint(f"{clock_text(sum(e.real_s for e in self.entries))} logged. {_HINT}")
+            self.messages.show_hint(phrase("%1 logged. %2", clock_text(sum(e.real_s for e in self.entries)), _HINT))
 
     def _say_speeds(self) -> None:
         """Which values are the person's own, and which are still shipped."""
@@ -233,7 +234,7 @@ class LogbookScreen(QWidget):
             self.speeds_said.setText(tr("Your next plan goes by shipped values, until 3 jobs are delivered."))
             return
         missing = [kind_of(kind).label.lower() for kind in shipped.finds if kind not in own.own]
-        said = f"These feed your next plan ({own.jobs} jobs). Still shipped: {', '.join(missing)}."
+        said = phrase("These feed your next plan (%1 jobs). Still shipped: %2.", own.jobs, ", ".join(missing))
         self.speeds_said.setText(tr(said))
 
     def _show_months(self) -> None:
@@ -244,7 +245,7 @@ class LogbookScreen(QWidget):
         self.month.clear()
         self.month.addItem(tr("All months"), "")
         for month in months:
-            self.month.addItem(tr(f"{_MONTHS[int(month[5:7]) - 1]} {month[:4]}"), month)
+            self.month.addItem(f"{tr(_MONTHS[int(month[5:7]) - 1])} {month[:4]}", month)
         self.month.setCurrentIndex(max(0, self.month.findData(held)))
 
     # keeping it
@@ -257,13 +258,13 @@ class LogbookScreen(QWidget):
     def save_csv(self, path: str | Path) -> None:
         """What is shown, as CSV."""
         text = as_csv(self.shown())
-        self._try(lambda: write_atomically(path, lambda file: file.write(text.encode())), f"Saved: {path}")
+        self._try(lambda: write_atomically(path, lambda file: file.write(text.encode())), phrase("Saved: %1", path))
 
     def _back_up(self) -> None:
         path, _ = QFileDialog.getSaveFileName(self, "Back the logbook up", str(Path.home() / "logbook-backup.sqlite"),
                                               "Logbook (*.sqlite)")
         if path and self.records.book is not None:
-            self._try(lambda: self.records.book.back_up(path), f"Backed up: {path}")
+            self._try(lambda: self.records.book.back_up(path), phrase("Backed up: %1", path))
 
     def _take_in(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self, "The logbook of a second machine", "", "Logbook (*.sqlite)")
@@ -276,8 +277,8 @@ class LogbookScreen(QWidget):
         if self.records.book is None:
             def mend() -> None:
                 aside, rows = repair()
-                self.message.emit(f"{rows} rows were saved into a new logbook; the damaged one is kept as {aside}. "
-                                  "Start Lather again to use it.")
+                self.message.emit(phrase("%1 rows were saved into a new logbook; the damaged one is kept as %2. "
+                                         "Start Lather again to use it.", rows, aside))
             self._try(mend, "")
             return
         self._try(lambda: self.message.emit(

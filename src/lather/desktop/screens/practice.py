@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from lather.core.kinds.registry import KINDS as FIND_KINDS
 from lather.core.lamps.registry import PLAIN
+from lather.core.phrases import joined, phrase
 from lather.core.practice.lessons import LESSONS, MANY, OWN, STRENGTHS, Lesson, own_flaws
 from lather.core.practice.make import KINDS as MADE_KINDS
 from lather.core.practice.outcome import LessonScore, what_went_wrong
@@ -53,7 +54,7 @@ _LISTED = (*LESSONS, OWN)
 
 
 def _name(one: Lesson) -> str:
-    return f"{one.number}  {one.label}" if one is not OWN else one.label
+    return joined([str(one.number), one.label], "  ") if one is not OWN else one.label
 
 
 def _kind_label(kind: str) -> str:
@@ -64,7 +65,7 @@ def _kind_label(kind: str) -> str:
 class PracticeScreen(QWidget):
     """`message(text)`; `begun(OpenLesson)`: open it; `to_desk()`. job, lesson: what is open; None without a lesson."""
 
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
     begun = pyqtSignal(object)
     to_desk = pyqtSignal()
 
@@ -204,7 +205,7 @@ class PracticeScreen(QWidget):
         one = self.chosen
         self.kinds.setVisible(one is OWN)
         self.words.setText(tr(one.words))
-        self.clock_said.setText(tr(f"against {one.minutes:.0f} minutes"))
+        self.clock_said.setText(tr("against %1 minutes", f"{one.minutes:.0f}"))
         self.scores.history.show_scores([row for row in self._history if row[0] == one.number])
 
     def _begin(self) -> None:
@@ -231,7 +232,8 @@ class PracticeScreen(QWidget):
     def _scored(self, score: LessonScore) -> None:
         self.lesson.score = score
         self._show_score()
-        self.message.emit(f"Scored: {score.score:.1f} of 100. The automatic pass is being tried on the same plate.")
+        self.message.emit(phrase("Scored: %1 of 100. The automatic pass is being tried on the same plate.",
+                                 f"{score.score:.1f}"))
         lesson = self.lesson
         self._background.run("automatic", lambda task: automatic_score(lesson), self._take_automatic,
                              failed=self.message.emit)
@@ -258,7 +260,7 @@ class PracticeScreen(QWidget):
             best[number] = max(score, best.get(number, 0.0))
         for n, one in enumerate(_LISTED):
             said = f"  ·  {best[one.number]:.0f}" if one.number in best else ""
-            self.list.item(n).setText(tr(f"{_name(one)}{said}"))
+            self.list.item(n).setText(f"{tr(_name(one))}{tr(said)}")
         self._show_lesson()
 
     # what is shown
@@ -270,7 +272,7 @@ class PracticeScreen(QWidget):
             self.hints.setText(tr("Told after the lesson is scored."))
             return
         wrong = what_went_wrong(score, tuple(self.job.job.edits()))
-        self.hints.setText(tr("\n".join(f"· {text}" for text in wrong) or "Nothing: well done."))
+        self.hints.setText("\n".join(f"· {tr(text)}" for text in wrong) or tr("Nothing: well done."))
         self._touched = hatched(_small(score.touched_where)) if score.touched > 0 else None
         self.canvas.update()
 

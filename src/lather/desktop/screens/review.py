@@ -11,6 +11,7 @@ from lather.core.job.brief import JobSheet
 from lather.core.job.commands import SetBrief, SetLayer
 from lather.core.job.model import Job
 from lather.core.lamps.registry import PLAIN
+from lather.core.phrases import phrase
 from lather.core.plan.plan import largest_delivery
 from lather.core.stages.base import STILL
 from lather.desktop import settings
@@ -56,7 +57,7 @@ _TABS = {"gauges": "Gauges", "layers": "Layers", "tour": "Tour", "notes": "Notes
 class ReviewScreen(QWidget):
     """A canvas of its own, so that zoom and place are those of judging, not of working."""
 
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, job: OpenJob, judging: Judging, records: Records, parent=None):
         super().__init__(parent)
@@ -88,7 +89,7 @@ class ReviewScreen(QWidget):
         self.mirror = Switch("Mirror", False)
         self.fresh = QPushButton(tr("Fresh eyes"))
         self.fresh.setToolTip(tr("Photo and retouch side by side, nobody says which: pick the more natural one"))
-        self.picks = [QPushButton(tr(f"{name} is more natural")) for name in "AB"]
+        self.picks = [QPushButton(tr("%1 is more natural", name)) for name in "AB"]
 
     def _make_side(self) -> None:
         self.tabs = Choices("Show", _TABS, "gauges")
@@ -242,7 +243,7 @@ class ReviewScreen(QWidget):
         job = self.job.job
         self.records.write(lambda book: book.add_look(job.id, picked))
         self._set_mode("side")
-        self.message.emit(f"You picked the {picked}: “{'A' if left else 'B'}”. The logbook keeps it."
+        self.message.emit(phrase("You picked the %1: “%2”. The logbook keeps it.", picked, "A" if left else "B")
                           + ("" if picked == "retouch" else " Look again at what is too much."))
 
     # gauges
@@ -296,7 +297,7 @@ class ReviewScreen(QWidget):
         for key, row in self.rows.items():
             row.marked = key == self._map_of
             row.update()
-        self.map_said.setText(tr(f"map: {self.rows[name].name.lower()}" if self._map_of else "click: map"))
+        self.map_said.setText(tr(phrase("map: %1", self.rows[name].name.lower()) if self._map_of else "click: map"))
         if self._map_of:
             self.judging.ask_map(name)
         self.canvas.update()

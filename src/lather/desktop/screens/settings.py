@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from lather.core.job.brief import cents_of
+from lather.core.phrases import phrase
 from lather.desktop import settings
 from lather.desktop.input.keys import TAKES_COMMANDS
 from lather.desktop.settings.applied import apply
@@ -30,8 +31,8 @@ REBUILT = frozenset({"theme", "language", "display_from", "display_profile"})
 class SettingsScreen(QWidget):
     """`message(text)`, `changed(setting id)`, `keys_changed()`, `start_again()`: close and start anew."""
 
-    message = pyqtSignal(str)
-    changed = pyqtSignal(str)
+    message = pyqtSignal(object)
+    changed = pyqtSignal(object)
     keys_changed = pyqtSignal()
     start_again = pyqtSignal()
 
@@ -125,9 +126,9 @@ class SettingsScreen(QWidget):
         self._after(setting_id)
         chosen = settings.value(setting_id)
         if setting.kind == "folder" and chosen and not Path(str(chosen)).is_dir():
-            self.message.emit(f"There is no folder {chosen} yet; make it before something is to go there.")
+            self.message.emit(phrase("There is no folder %1 yet; make it before something is to go there.", chosen))
         if setting.takes != NOW:
-            self.message.emit(f"{setting.label}: taken {setting.takes}.")
+            self.message.emit(phrase("%1: taken %2.", setting.label, setting.takes))
         self.changed.emit(setting_id)
 
     def _after(self, setting_id: str) -> None:
@@ -146,7 +147,7 @@ class SettingsScreen(QWidget):
         changed = [one for one, value in before.items() if value != settings.value(one)]
         for one in changed:
             self._after(one)
-        self.message.emit(f"{len(changed)} settings are as they start; the keys stay as they are.")
+        self.message.emit(phrase("%1 settings are as they start; the keys stay as they are.", len(changed)))
         if changed:
             self.changed.emit(next((one for one in changed if one in REBUILT), changed[0]))
 

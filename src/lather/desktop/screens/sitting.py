@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 
 from lather.core.job.brief import clock_text
 from lather.core.job.model import STAGE_IDS
+from lather.core.phrases import joined, phrase
 from lather.core.sitting.sitting import FINISHED, PHOTO, Frame, Person
 from lather.core.sitting.skin_alike import ALIKE_DE, ALIKE_L
 from lather.core.sitting.work import keeper_rows
@@ -53,7 +54,7 @@ _STAGE_WORDS = {
 class SittingScreen(QWidget):
     """`message(text)`; `open_wanted(path)`: a frame on the desk. job: what is open; a frame of it can be finished."""
 
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
     open_wanted = pyqtSignal(object)
 
     def __init__(self, control: SittingControl, job: OpenJob | None = None, parent=None):
@@ -255,7 +256,7 @@ class SittingScreen(QWidget):
         theirs = [f for f in frames if reference is None or f.person == reference.person]  # skin of one person
         for chart in (self.light, self.colour):
             chart.show_frames(theirs, skin)
-            chart.head.setText(tr(f"{chart.name} {reference.stem}" if reference is not None else chart.name))
+            chart.head.setText(f"{tr(chart.name)} {reference.stem}" if reference is not None else tr(chart.name))
         self._show_bar()
         left = self.frame.looks_left
         self.current = min(self.current, max(0, len(left) - 1))
@@ -267,31 +268,31 @@ class SittingScreen(QWidget):
 
     def _show_people(self) -> None:
         sitting = self.control.sitting
-        options = {_ALL: f"All · {len(sitting.frames)}"} | {
+        options = {_ALL: phrase("All · %1", len(sitting.frames))} | {
             one.id: f"{one.name} · {len(sitting.of_person(one.id))}" for one in sitting.persons
             if sitting.of_person(one.id)}
         if self.people.options != options:
             self.people.set_options(options)
         count = len(options) - 1
-        self.people_said.setText(tr(f"{len(sitting.frames)} frames" + (
+        self.people_said.setText(tr(phrase("%1 frames", len(sitting.frames)) + (
                f", {count} {'person' if count == 1 else 'people'}" if count else "")))
 
     def _show_bar(self) -> None:
         sitting, source = self.control.sitting, self.control.reference
         carried = sum(f.state not in (PHOTO, FINISHED) for f in sitting.frames)
         looks = sum(len(f.looks_left) for f in sitting.frames)
-        done = f"{carried} carried · {looks} to look at" if carried else ""
+        done = phrase("%1 carried · %2 to look at", carried, looks) if carried else ""
         self.progress.setText(tr(self.control.progress or done))
         self.stop.setVisible(self.control.carrying)
         stem, here = Path(source).stem, self.on_desk
         if here and sitting.frame(here).state != FINISHED:
-            self._does, text = "finish", f"{Path(here).stem} is finished"
+            self._does, text = "finish", phrase("%1 is finished", Path(here).stem)
         elif source and self.targets:
-            self._does, text = "carry", f"Carry {stem} over to {len(self.targets)}"
+            self._does, text = "carry", phrase("Carry %1 over to %2", stem, len(self.targets))
         elif source:
-            self._does, text = "", f"{stem} is carried over"
+            self._does, text = "", phrase("%1 is carried over", stem)
         else:
-            self._does, text = "open", f"Retouch {self.frame.stem}"
+            self._does, text = "open", phrase("Retouch %1", self.frame.stem)
         self.main.setText(tr(text))
         self.main.setEnabled(bool(self._does) and not self.control.carrying)
         self.main.setToolTip(tr({
@@ -302,7 +303,7 @@ class SittingScreen(QWidget):
     def _show_looks(self, number: int) -> None:
         frame = self.frame
         left = frame.looks_left
-        self.looks_said.setText(tr(f"{len(left)} on {frame.stem} · Q, W step" if left else ""))
+        self.looks_said.setText(tr(phrase("%1 on %2 · Q, W step", len(left), frame.stem) if left else ""))
         shown = (frame, number, frame.name in self.control.pictures, self.control.reference in self.control.pictures)
         if shown == self._shown:
             return
@@ -316,7 +317,7 @@ class SittingScreen(QWidget):
             self.rows.append(row)
             self._list.addWidget(row)
         if not left:
-            text = {PHOTO: _HINT, FINISHED: f"{frame.stem} is the finished frame the others are held to."}.get(
+            text = {PHOTO: _HINT, FINISHED: phrase("%1 is the finished frame the others are held to.", frame.stem)}.get(
                 frame.state, "Nothing left to look at on this frame.")
             said = QLabel(tr(text))
             said.setWordWrap(True)
@@ -330,19 +331,19 @@ class SittingScreen(QWidget):
         told = frame.carried
         self.back.setVisible(told is not None)
         self._carried_area.setVisible(told is not None)
-        self.desk.setText(tr(f"Open {frame.stem} on the desk"))
+        self.desk.setText(tr("Open %1 on the desk", frame.stem))
         if told is None:
             self.carried_said.setText("")
             return
         done, wanted = told.count
-        self.carried_said.setText(tr(f"{done} of {wanted} edits · {told.seconds:.0f} s"))
+        self.carried_said.setText(tr("%1 of %2 edits · %3 s", done, wanted, f"{told.seconds:.0f}"))
         for row, stage_id in enumerate(s for s in STAGE_IDS if s in told.stages or s in told.anew):
             name, words = QLabel(tr(stage_id.capitalize())), QLabel(tr(_STAGE_WORDS[stage_id]))
             words.setObjectName("quiet")
             words.setFont(font(SMALL_PT))
             moved = "{} of {}".format(*told.stages[stage_id]) if stage_id in told.stages else ""
-            anew = f"{told.anew[stage_id]} new" if stage_id in told.anew else ""
-            count = QLabel(tr(", ".join(filter(None, (moved, anew)))))
+            anew = phrase("%1 new", told.anew[stage_id]) if stage_id in told.anew else ""
+            count = QLabel(tr(joined((moved, anew), ", ")))
             for column, label in enumerate((name, words, count)):
                 self._table.addWidget(label, row, column)
         self._table.setRowStretch(len(STAGE_IDS) + 1, 1)
@@ -357,8 +358,8 @@ class SittingScreen(QWidget):
             self.face.clear()
             return
         frames = sitting.of_person(person.id)
-        self.who.setText(tr(person.name))
-        self.known.setText(tr(f"on {len(frames)} of {len(sitting.frames)} frames"))
+        self.who.setText(person.name)
+        self.known.setText(tr("on %1 of %2 frames", len(frames), len(sitting.frames)))
         thumb = self.control.thumbs.get(person.reference) or self.control.thumbs.get(self.control.chosen)
         if thumb is not None:
             self.face.setPixmap(QPixmap.fromImage(thumb.scaled(
@@ -367,10 +368,12 @@ class SittingScreen(QWidget):
         row = self._card_head("Keepers", str(len(person.keepers)), 0)
         told = keeper_rows(sitting, person)
         for name, stays, hidden, look in told[:_MOST_KEEPERS]:
-            text = f"{look} to look at" if look else f"stays on {stays}" + (f", hidden {hidden}" if hidden else "")
+            text = phrase("stays on %1, hidden %2", stays, hidden) if hidden else phrase("stays on %1", stays)
+            if look:
+                text = phrase("%1 to look at", look)
             row = self._card_line(name, text, row, warns=bool(look))
         if len(told) > _MOST_KEEPERS:
-            row = self._card_line(f"{len(told) - _MOST_KEEPERS} more", "", row)
+            row = self._card_line(phrase("%1 more", len(told) - _MOST_KEEPERS), "", row)
         row = self._card_head("Held alike", "", row)
         for name, text in person.held.items():
             row = self._card_line(name, text, row)
@@ -379,8 +382,8 @@ class SittingScreen(QWidget):
         seconds = {f.name: self.control.seconds(f.name) for f in frames}
         row = self._card_head("Hands-on time", "", row)
         alone = seconds.get(person.reference, 0)
-        row = self._card_line(f"{len(frames)} frames", clock_text(sum(seconds.values())), row)
-        self._card_line(f"{Path(person.reference).stem} alone", clock_text(alone), row)
+        row = self._card_line(phrase("%1 frames", len(frames)), clock_text(sum(seconds.values())), row)
+        self._card_line(phrase("%1 alone", Path(person.reference).stem), clock_text(alone), row)
 
     def _card_head(self, name: str, count: str, row: int) -> int:
         label, number = QLabel(tr(name)), QLabel(tr(count))

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayou
 
 from lather.core.job.member_names import readable_name
 from lather.core.journal.journal import Leftover
+from lather.core.phrases import phrase
 from lather.desktop.input.keys import TAKES_COMMANDS, keyed
 from lather.desktop.texts import tr
 from lather.desktop.theme.icons import pixmap
@@ -84,7 +85,7 @@ class StartScreen(QWidget):
             column.addWidget(head)
             for path in recent[: _MOST_ROWS - len(shown)]:
                 name, folder = readable_name(Path(path).name), readable_name(str(Path(path).parent))
-                button = QPushButton(tr(f"{shortened(name, 44)}   –   {shortened(folder, 36)}"))
+                button = QPushButton(f"{shortened(name, 44)}   –   {shortened(folder, 36)}")
                 button.setObjectName("flat")
                 button.setStyleSheet("text-align: left;")
                 button.setToolTip(readable_name(path))
@@ -106,11 +107,11 @@ class StartScreen(QWidget):
         frame.setObjectName("notice")
         row = QHBoxLayout(frame)
         row.setContentsMargins(12, 8, 8, 8)
-        steps = f"{leftover.steps} step{'s' * (leftover.steps != 1)}"
+        steps = phrase("%n steps", n=leftover.steps, one="%n step")
         words = QVBoxLayout()
         words.setSpacing(1)
-        words.addWidget(ElidedLabel(tr(f"“{leftover.title}” was not closed properly")))
-        more = QLabel(tr(f"{steps} made after the last save can be brought back"))
+        words.addWidget(ElidedLabel(tr("“%1” was not closed properly", leftover.title)))
+        more = QLabel(tr("%1 made after the last save can be brought back", steps))
         more.setObjectName("quiet")
         words.addWidget(more)
         row.addLayout(words, 1)

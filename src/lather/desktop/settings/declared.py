@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from lather.core.memory import MACHINE_BYTES, Budget
+from lather.core.phrases import worded
 from lather.desktop.texts.languages import ENGLISH, languages
 
 NOW, NEXT_PHOTO, NEXT_START = "now", "with the next photo", "with the next start"
@@ -29,6 +30,9 @@ class Setting:
     step: float = 1.0
     unit: str = ""
     takes: str = NOW
+
+    def __post_init__(self):
+        worded(self, "label", "note", "choices", "takes")
 
     def read(self, written: object) -> object:
         """The value as it can be used: what cannot be is as it starts."""

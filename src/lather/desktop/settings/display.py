@@ -9,6 +9,7 @@ from pathlib import Path
 from PyQt6.QtGui import QGuiApplication
 
 from lather.core.colour import profiles
+from lather.core.phrases import phrase
 from lather.desktop.settings.store import outside, value
 
 _ATOM = "_ICC_PROFILE"  # of the root window, by the X.org convention "ICC Profiles in X"
@@ -38,8 +39,9 @@ def display_profile() -> DisplayProfile:
             return DisplayProfile(None, "Choose the file; until then sRGB is assumed.")
         data = _read(path)
         if data is None:
-            return DisplayProfile(None, f"{Path(path).name} is no RGB profile that can be read; sRGB is assumed.")
-        return DisplayProfile(data, f"In use: {profiles.name(data)}.")
+            return DisplayProfile(None, phrase("%1 is no RGB profile that can be read; sRGB is assumed.",
+                                               Path(path).name))
+        return DisplayProfile(data, phrase("In use: %1.", profiles.name(data)))
     return _of_desktop(_screen_in_use())
 
 
@@ -56,7 +58,7 @@ def _of_desktop(screen: int) -> DisplayProfile:
     for ask, name in ((from_x11, "the X server"), (from_colord, "colord")):
         data = ask(screen)
         if data is not None:
-            return DisplayProfile(data, f"In use: {profiles.name(data)}, from {name}.")
+            return DisplayProfile(data, phrase("In use: %1, from %2.", profiles.name(data), name))
     return DisplayProfile(None, "The desktop names no profile; sRGB is assumed.")
 
 

@@ -19,6 +19,7 @@ from lather.core.job.finds import WANTED_GONE
 from lather.core.kinds.registry import kind_of, stage_of_kind
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.mending.edit_for_find import can_mend, mend_command
+from lather.core.phrases import joined, phrase
 from lather.core.session import TIME_MEMBER, Session, read_time
 from lather.core.sitting.contact import contact_sheet
 from lather.core.sitting.sitting import FINISHED, PHOTO, Frame, Sitting, open_sitting
@@ -53,8 +54,8 @@ class SittingControl(QObject):
 
     changed = pyqtSignal()
     progressed = pyqtSignal()
-    seen = pyqtSignal(str)
-    message = pyqtSignal(str)
+    seen = pyqtSignal(object)
+    message = pyqtSignal(object)
     opened = pyqtSignal()
 
     def __init__(self, parent=None):
@@ -135,7 +136,7 @@ class SittingControl(QObject):
                     now = told_apart(now, frame.name, measures, known)
                 told = now.frame(frame.name), now.persons, _image(measures.small, _THUMB_PX)
                 self._background.hand_over(lambda told=told: self._frame_measured(*told))
-                if not task.tick((number + 1) / len(sitting.frames), f"Looking at {frame.name}"):
+                if not task.tick((number + 1) / len(sitting.frames), phrase("Looking at %1", frame.name)):
                     break
 
         def done(_):
@@ -155,7 +156,7 @@ class SittingControl(QObject):
         self.changed.emit()
 
     def _tick(self, share: float, what: str) -> None:
-        self._say_progress(f"{what} · {100 * share:.0f} %")
+        self._say_progress(joined([what, f"{100 * share:.0f} %"], " · "))
 
     def _say_progress(self, text: str) -> None:
         self.progress = text
@@ -235,7 +236,7 @@ class SittingControl(QObject):
             for person in made.persons:
                 self.sitting = self.sitting.with_person(person)
             self._save()
-            self.message.emit(f"{name} is finished; carry it over to the other frames.")
+            self.message.emit(phrase("%1 is finished; carry it over to the other frames.", name))
 
         self._background.run("finish", work, done, failed=self.message.emit)
 
@@ -249,14 +250,14 @@ class SittingControl(QObject):
             failed = []
             for number, name in enumerate(names):
                 def tick(share: float, number=number, name=name) -> bool:
-                    return task.tick((number + share) / len(names), f"Carrying {source} to {name}")
+                    return task.tick((number + share) / len(names), phrase("Carrying %1 to %2", source, name))
 
                 try:
                     made = carried_to(sitting, source, finished, name, tick, measures=measures)
                 except LatherError as error:
                     if not task.going_on:
                         raise
-                    failed.append(f"{name}: {log.expected(_log, error)}")
+                    failed.append(joined([name, log.expected(_log, error)], ": "))
                     continue
                 frame = made.frame(name)
                 self._background.hand_over(lambda frame=frame: self._carried(frame))
@@ -266,11 +267,12 @@ class SittingControl(QObject):
             self._say_progress("")
             looks = sum(len(self.sitting.frame(name).looks_left) for name in names)
             done_ = len(names) - len(failed)
-            self.message.emit(" ".join([f"Carried over to {done_} of {len(names)} frames; {looks} things need a look.",
+            self.message.emit(joined([phrase("Carried over to %1 of %2 frames; %3 things need a look.", done_,
+                                               len(names), looks),
                                         *failed]))
 
         self._background.run("carry", work, done, failed=self._carry_stopped, progress=self._tick)
-        self._say_progress(f"Carrying {source} over")
+        self._say_progress(phrase("Carrying %1 over", source))
 
     def _carry_stopped(self, text: str) -> None:
         self._say_progress("")
@@ -297,7 +299,7 @@ class SittingControl(QObject):
         self.pictures.pop(name, None)
         self._save()
         self.choose(name)
-        self.message.emit(f"{name} is as it came; what was carried lies beside it as {job.name}~taken-back.")
+        self.message.emit(phrase("%1 is as it came; what was carried lies beside it as %2~taken-back.", name, job.name))
 
     def rename(self, person_id: str, name: str) -> None:
         self.sitting = self.sitting.with_person(replace(self.sitting.person(person_id), name=name))
@@ -349,7 +351,7 @@ class SittingControl(QObject):
 
         def done(_):
             self._say_progress("")
-            self.message.emit(f"Contact sheet written: {path.name}.")
+            self.message.emit(phrase("Contact sheet written: %1.", path.name))
 
         self._background.run("sheet", work, done, failed=self._carry_stopped, progress=self._tick)
 
@@ -393,7 +395,7 @@ def _answered(session: Session, find_id: str, answer: str) -> Command:
             if edit.find == find_id]
     if answer == KEEP:
         away = [RemoveEdits(stage, layer, (edit,)) for stage, layer, edit in laid]
-        return Together(f"keep {find.label.lower()}", (*away, DecideFind(find_id, "keep")))
+        return Together(phrase("keep %1", find.label.lower()), (*away, DecideFind(find_id, "keep")))
     decide = DecideFind(find_id, WANTED_GONE if kind_of(find.kind).keeper else "")
     if laid:
         return decide  # it is mended: that was right
@@ -401,8 +403,9 @@ def _answered(session: Session, find_id: str, answer: str) -> Command:
     mend = mend_command(session.engine, decide.apply(job), find, layers[0].id if layers else "",
                         stage_of_kind(find.kind)) if can_mend(find) else None
     if mend is None:
-        raise RequestError(f"{find.label}: no skin near it fits; open the frame on the desk and mend it by hand.")
-    return Together(f"mend {find.label.lower()}", (decide, mend))
+        raise RequestError(phrase("%1: no skin near it fits; open the frame on the desk and mend it by hand.",
+                                  find.label))
+    return Together(phrase("mend %1", find.label.lower()), (decide, mend))
 
 
 def _image(pixels: np.ndarray, side: int) -> QImage:

@@ -4,6 +4,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
+from lather.core.phrases import phrase
 from lather.core.sitting.carry_report import Look
 from lather.desktop.sitting.control import KEEP, LEAVE, MEND
 from lather.desktop.texts import tr
@@ -51,13 +52,13 @@ class LookRow(Card):
         for answer, label, hint in ((KEEP, "Keep", "R"), (MEND, "Mend", "E"), (LEAVE, "Leave", "T")):
             if answer != LEAVE and not look.find:
                 continue
-            button = QPushButton(tr(f"{label} {hint}" if current else label))
+            button = QPushButton(f"{tr(label)} {hint}" if current else tr(label))
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             button.clicked.connect(lambda _, answer=answer: self.answered.emit(self.number, answer))
             self.buttons[answer] = button
             row.addWidget(button)
         self.column.addLayout(row)
-        self.setAccessibleName(f"Look {number + 1}: {look.name}, {look.why}")
+        self.setAccessibleName(phrase("Look %1: %2, %3", number + 1, look.name, look.why))
 
     def mousePressEvent(self, event) -> None:
         self.chosen.emit(self.number)

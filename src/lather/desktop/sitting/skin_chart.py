@@ -5,6 +5,7 @@ from collections.abc import Callable, Sequence
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPen, QPolygonF
 
+from lather.core.phrases import phrase
 from lather.core.sitting.sitting import Frame
 from lather.core.sitting.skin_alike import Skin
 from lather.desktop.logbook.charts import Chart, nice_top
@@ -30,7 +31,7 @@ class SkinChart(Chart):
         self._frames, self._reference = frames, reference
         off = [abs(value) for value in self._values("now") if value is not None]
         self.say("no frame is finished yet" if reference is None else
-                 f"{sum(value <= self._within for value in off)} of {len(off)} retouched frames alike")
+                 phrase("%1 of %2 retouched frames alike", sum(value <= self._within for value in off), len(off)))
 
     def _values(self, which: str) -> list[float | None]:
         values = []

@@ -4,6 +4,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
+from lather.core.phrases import phrase
 from lather.core.sitting.sitting import FINISHED, PHOTO, Frame
 from lather.core.sitting.skin_alike import ALIKE_DE
 from lather.desktop.texts import tr
@@ -19,7 +20,7 @@ def state_text(frame: Frame, reference: Frame | None) -> tuple[str, bool]:
     if frame.state == PHOTO:
         return "not carried", False
     if looks:
-        return f"{looks} to look at", True
+        return phrase("%1 to look at", looks), True
     if reference is not None and frame.now is not None and reference.now is not None and (
             frame.now.colour_off(reference.now) > 2 * ALIKE_DE):
         return "colour differs", True
@@ -45,8 +46,8 @@ class FrameCard(QWidget):
     def show_frame(self, frame: Frame, image: QImage | None, reference: Frame | None, chosen: bool) -> None:
         self.frame, self.image, self.chosen = frame, image, chosen
         self.state, self.warns = state_text(frame, reference)
-        self.setAccessibleName(f"Frame {frame.stem}, {self.state}")
-        self.setToolTip(tr(f"{frame.name}: {self.state}. A double click opens it on the desk."))
+        self.setAccessibleName(phrase("Frame %1, %2", frame.stem, self.state))
+        self.setToolTip(tr("%1: %2. A double click opens it on the desk.", frame.name, self.state))
         self.update()
 
     @property
@@ -55,7 +56,7 @@ class FrameCard(QWidget):
         if self.frame.carried is None:
             return ""
         known, of = self.frame.carried.keepers
-        return f"{known} of {of}"
+        return phrase("%1 of %2", known, of)
 
     def paintEvent(self, event) -> None:
         t, painter = theme(), QPainter(self)

@@ -36,8 +36,8 @@ class StagePart(QObject):
     `message(text)` for the person; `tool_wanted(tool)` where another one is to be in hand.
     """
 
-    message = pyqtSignal(str)
-    tool_wanted = pyqtSignal(str)
+    message = pyqtSignal(object)
+    tool_wanted = pyqtSignal(object)
     empty = "Nothing on this layer yet."
     hint = ""
     list_name = ""

@@ -4,6 +4,7 @@ from PyQt6.QtWidgets import QComboBox
 
 from lather.core.job.commands import SetLayer
 from lather.core.parameters import EVERYWHERE, Choice, Flag, Number, starting
+from lather.core.phrases import phrase
 from lather.desktop.stages.base import StagePart
 from lather.desktop.stages.stage_panel import StagePanel
 from lather.desktop.texts import tr
@@ -21,7 +22,7 @@ class PlainPart(StagePart):
             self.panel = StagePanel(info.label)
             for one in parameters:
                 self._add(one)
-        self.hint = f"Paint where {info.label} is to act; each layer has its own strength."
+        self.hint = phrase("Paint where %1 is to act; each layer has its own strength.", info.label)
 
     def _add(self, one) -> None:
         if isinstance(one, Number):

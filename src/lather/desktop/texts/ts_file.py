@@ -1,54 +1,101 @@
-"""Translations as Qt's TS files, which Qt's own tools edit (Linguist) and check."""
+"""Translations as Qt's TS files, which Qt's own tools edit (Linguist), check and release."""
 
+import re
 import xml.etree.ElementTree as xml
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from pathlib import Path
 
 from lather.core.errors import RequestError
 from lather.core.imageio.atomic import write_atomically
-from lather.desktop.texts.catalogue import Catalogue
+from lather.core.phrases import phrase
+from lather.desktop.texts.catalogue import Catalogue, Key, Said, form_count
+from lather.desktop.texts.gather import Entry
 
-_CONTEXT = "Lather"
+_OLD_PLACE = re.compile(r"\{(\d)\}")
 
 
-def read_ts(path: str | Path) -> dict[str, str]:
-    """{text: translation}; unfinished ones are "". Raises RequestError."""
+def read_ts(path: str | Path) -> dict[Key, Said]:
+    """{(context, English): translation, or one for each form of number}; unfinished ones are "". Raises RequestError.
+
+    Files written before 2026-12 hold values as {0}, {1} …: they are read as %1, %2.
+    """
     try:
         root = xml.parse(path).getroot()
     except (OSError, xml.ParseError) as error:
-        raise RequestError(f"{Path(path).name} is no translation that can be read ({error}); make it by "
-                           "`lather texts --out FILE.ts`.") from error
+        raise RequestError(phrase("%1 is no translation that can be read (%2); make it by `lather texts --out "
+                                  "FILE.ts`.", Path(path).name, error)) from error
     if root.tag != "TS":
-        raise RequestError(f"{Path(path).name} is no TS file; make it by `lather texts --out FILE.ts`.")
-    return {message.findtext("source") or "": message.findtext("translation") or "" for message in root.iter("message")}
+        raise RequestError(phrase("%1 is no TS file; make it by `lather texts --out FILE.ts`.", Path(path).name))
+    known: dict[Key, Said] = {}
+    for context in root.iter("context"):
+        name = context.findtext("name") or ""
+        for message in context.iter("message"):
+            source = message.findtext("source") or ""
+            if _OLD_PLACE.search(source):
+                known[name, _as_now(source)] = _as_now(message.findtext("translation") or "")
+            elif message.get("numerus") == "yes":
+                forms = tuple(form.text or "" for form in message.iter("numerusform"))
+                known[name, source] = forms if any(forms) else ""
+            else:
+                known[name, source] = message.findtext("translation") or ""
+    return known
 
 
-def write_ts(path: str | Path, language: str, texts: Mapping[str, Sequence[str]], said: Mapping[str, str]) -> int:
+def _as_now(text: str) -> str:
+    return _OLD_PLACE.sub(lambda place: f"%{int(place[1]) + 1}", text)
+
+
+def write_ts(path: str | Path, language: str, texts: Mapping[Key, Entry], said: Mapping[Key, Said]) -> int:
     """All texts with what is translated of them; those that are gone are kept as vanished. Returns how many are left to
     translate. Raises SaveError.
+
+    What moved from one context to another takes its translation along.
     """
+    elsewhere = {source: done for (_, source), done in said.items() if done}
     root = xml.Element("TS", version="2.1", language=language, sourcelanguage="en")
-    context = xml.SubElement(root, "context")
-    xml.SubElement(context, "name").text = _CONTEXT
-    for text, places in texts.items():
-        message = xml.SubElement(context, "message")
-        for place in places:
+    contexts: dict[str, xml.Element] = {}
+    left = 0
+    for (context, source), entry in texts.items():
+        message = xml.SubElement(_context(root, contexts, context), "message")
+        if entry.counted:
+            message.set("numerus", "yes")
+        for place in entry.places:
             file, _, line = place.rpartition(":")
             xml.SubElement(message, "location", filename=file, line=line)
-        xml.SubElement(message, "source").text = text
-        done = said.get(text, "")
-        xml.SubElement(message, "translation", {} if done else {"type": "unfinished"}).text = done
-    for text, done in said.items():
-        if text not in texts and done:
-            message = xml.SubElement(context, "message")
-            xml.SubElement(message, "source").text = text
-            xml.SubElement(message, "translation", type="vanished").text = done
+        xml.SubElement(message, "source").text = source
+        done = said.get((context, source)) or elsewhere.get(source, "")
+        left += not done
+        _add_translation(message, done, form_count(language) if entry.counted else 0, {} if done else
+                         {"type": "unfinished"})
+    for (context, source), done in said.items():
+        if done and not any(source == known for _, known in texts):
+            message = xml.SubElement(_context(root, contexts, context), "message")
+            xml.SubElement(message, "source").text = source
+            _add_translation(message, done, 0 if isinstance(done, str) else len(done), {"type": "vanished"})
     xml.indent(root)
     data = b'<?xml version="1.0" encoding="utf-8"?>\n<!DOCTYPE TS>\n' + xml.tostring(root, encoding="utf-8") + b"\n"
     write_atomically(path, lambda file: file.write(data))
-    return sum(not said.get(text) for text in texts)
+    return left
 
 
-def catalogue_of(path: str | Path) -> Catalogue:
+def _context(root: xml.Element, contexts: dict[str, xml.Element], name: str) -> xml.Element:
+    if name not in contexts:
+        contexts[name] = xml.SubElement(root, "context")
+        xml.SubElement(contexts[name], "name").text = name
+    return contexts[name]
+
+
+def _add_translation(message: xml.Element, done: Said, forms: int, state: dict[str, str]) -> None:
+    """As text, or with `forms` forms of number."""
+    translation = xml.SubElement(message, "translation", state)
+    if not forms:
+        translation.text = done if isinstance(done, str) else done[-1]
+        return
+    held = (done,) * forms if isinstance(done, str) else done
+    for number in range(forms):
+        xml.SubElement(translation, "numerusform").text = held[min(number, len(held) - 1)] if held else ""
+
+
+def catalogue_of(path: str | Path, language: str = "") -> Catalogue:
     """Raises RequestError."""
-    return Catalogue(read_ts(path))
+    return Catalogue(read_ts(path), language or Path(path).stem)

@@ -5,6 +5,7 @@ from collections.abc import Mapping
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QMenu, QPushButton
 
+from lather.core.phrases import joined
 from lather.desktop.texts import tr
 
 
@@ -28,7 +29,7 @@ class AnswerChip(QPushButton):
         self.value = key
         says, allows = self._answers[key]
         self.setText(tr(says))
-        self.setToolTip(tr(f"{self.name}: {allows}"))
+        self.setToolTip(tr(joined([self.name, allows], ": ")))
         self.setAccessibleName(f"{self.name}: {says}")
 
     def choose(self, key: str) -> None:

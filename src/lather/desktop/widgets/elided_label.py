@@ -30,7 +30,7 @@ class ElidedLabel(QLabel):
         self._show_tip()
 
     def setText(self, text: str) -> None:
-        super().setText(tr(text.replace("\n", " ")))
+        super().setText(tr(text).replace("\n", " "))
         self._show_tip()
         self.updateGeometry()
 
@@ -39,7 +39,7 @@ class ElidedLabel(QLabel):
 
     def _show_tip(self) -> None:
         whole = self.text() if self.shown_text() != self.text() else ""
-        self.setToolTip(tr("\n".join(part for part in (whole, self._tip) if part)))
+        self.setToolTip("\n".join(part for part in (whole, tr(self._tip)) if part))
 
     def sizeHint(self) -> QSize:
         return QSize(self.fontMetrics().horizontalAdvance(self.text()) + 2, super().sizeHint().height())

@@ -5,6 +5,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from lather.core.job.limits import Band
+from lather.core.phrases import joined
 from lather.desktop.texts import tr
 from lather.desktop.theme.tokens import theme
 from lather.desktop.widgets.name_and_value import draw_name_and_value, shown_name
@@ -27,14 +28,14 @@ class Gauge(QWidget):
     def show_value(self, value: float, text: str, band: Band) -> None:
         state = band.state(value)
         self._value, self._band = value, band
-        self._text = f"{text} · {state}" if state else text
+        self._text = joined([text, state], " · ") if state else text
         self.setAccessibleName(f"{self.name}: {self._text}")
         self.update()
 
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ToolTip and self._band is not None:
             cut = shown_name(self.name, self._text, self.width()) != self.name
-            self.setToolTip(tr(f"{self.name}: {self._band.why}" if cut else self._band.why))
+            self.setToolTip(tr(joined([self.name, self._band.why], ": ") if cut else self._band.why))
         return super().event(event)
 
     def text(self) -> str:

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
 
 from lather.core.job.member_names import readable_name
+from lather.core.phrases import phrase
 from lather.desktop import settings
 from lather.desktop.input.keys import keyed, load_bindings
 from lather.desktop.texts import tr
@@ -148,7 +149,7 @@ class Header(QWidget):
 
     def show_job(self, title: str, subtitle: str, state: str) -> None:
         self.title.setText(tr(title))
-        self.subtitle.setText(tr(f"· {subtitle}" if subtitle else ""))
+        self.subtitle.setText(f"· {tr(subtitle)}" if subtitle else "")
         self.state.setText(tr(state))
         for widget in (*self.tabs.values(), self.save_button, self.state, self.clock):
             widget.setVisible(bool(title))
@@ -163,11 +164,11 @@ class Header(QWidget):
 
     def show_time(self, seconds: int, of: int | None, paused: bool) -> None:
         """Minutes worked, of those allowed or planned."""
-        allowed = f" of {round(of / 60)}" if of else ""
-        self.clock.setText(tr(f"{seconds // 60}{allowed} min{' · paused' if paused else ''}"))
+        allowed = phrase(" of %1", round(of / 60)) if of else ""
+        self.clock.setText(tr("%1%2 min%3", seconds // 60, allowed, phrase(" · paused") if paused else ""))
         self.clock.setToolTip(tr(keyed("The clock is paused: click, or {pause}, and it goes on" if paused else
                                        "Time really worked, of what is allowed or planned; click, or {pause}: pause")))
-        self.clock.setAccessibleName(f"Time: {self.clock.text()}")
+        self.clock.setAccessibleName(phrase("Time: %1", self.clock.text()))
 
     def show_screen(self, key: str) -> None:
         """Which screen is in view; those of the menu at the end have no tab."""

@@ -15,6 +15,7 @@ from lather.core.job.model import STAGE_IDS
 from lather.core.journal.journal import Leftover, leftovers, leftovers_of
 from lather.core.journal.recovery import recover
 from lather.core.memory import give_back_memory
+from lather.core.phrases import GENERAL, Typed, as_words, joined, phrase
 from lather.core.practice.demo import demo_folder
 from lather.core.record.entries import LogEntry
 from lather.core.session import Session
@@ -49,7 +50,7 @@ from lather.desktop.window.screens import Screens
 
 _log = logging.getLogger(__name__)
 _FREED_AFTER_MS = 1000
-_FILTER = f"Photos and jobs ({ENDINGS_SHOWN} *.lather)"
+_FILTER = phrase("Photos and jobs (%1 *.lather)", ENDINGS_SHOWN)
 _LEAST_SIZE = (1024, 680)
 
 
@@ -187,8 +188,9 @@ class MainWindow(Host):
             leftover.release()
         else:
             leftover.discard()
-        steps = f"Brought back {leftover.steps} step{'s' * (leftover.steps != 1)}. Save the job to keep them."
-        self.say(" ".join([steps, *session.notes]), stays=bool(session.notes))
+        steps = phrase("Brought back %n steps. Save the job to keep them.", n=leftover.steps,
+                       one="Brought back %n step. Save the job to keep them.")
+        self.say(joined([steps, *session.notes]), stays=bool(session.notes))
         return True
 
     def take(self, session: Session, *, unsaved: bool = False, lesson: OpenLesson | None = None,
@@ -221,7 +223,7 @@ class MainWindow(Host):
         self.show_state()
         self.job.tell_journal()
         if session.notes:  # after the journal's word, which comes again with the next step that is not written
-            self.warn(" ".join(session.notes))
+            self.warn(joined(session.notes))
         self.opened.emit(self.job)
 
     def _make_brief(self) -> BriefScreen:
@@ -245,7 +247,7 @@ class MainWindow(Host):
             return
         path = settings.file_of_job(entry.job_id)
         if path is None:
-            self.say(f"“{entry.title}” was not saved on this machine, or its file has moved; open it by Open.")
+            self.say(phrase("“%1” was not saved on this machine, or its file has moved; open it by Open.", entry.title))
         else:
             self.open_path(path)
 
@@ -268,7 +270,7 @@ class MainWindow(Host):
         """Ask about changes that are not in a file; the journal keeps nothing after a willing close."""
         if self.job is None or self.job.saved:
             return True
-        answer = ask(self, f"“{self.job.job.title}” has changes that are not saved.",
+        answer = ask(self, phrase("“%1” has changes that are not saved.", self.job.job.title),
                      {"save": "Save", "leave": "Leave without saving", "stay": "Stay"}, otherwise="stay")
         return answer == "leave" or (answer == "save" and self._save_and_wait())
 
@@ -308,9 +310,10 @@ class MainWindow(Host):
             self.setWindowTitle(tr("Lather"))
             return
         job = self.job.job
-        subtitle = " · ".join(str(job.brief[k]) for k in ("frame", "kind") if job.brief.get(k))
+        typed, kind = Typed(job.brief.get("frame") or ""), as_words(str(job.brief.get("kind") or ""), GENERAL)
+        subtitle = joined([typed, kind], " · ")
         self.header.show_job(job.title, subtitle, self.job.state_text())
-        self.setWindowTitle(tr(f"{'' if self.job.saved else '• '}{job.title} – Lather"))
+        self.setWindowTitle(tr("%1%2 – Lather", "" if self.job.saved else "• ", job.title))
 
     # time
 
@@ -330,7 +333,7 @@ class MainWindow(Host):
         acting = {stage_id for stage_id, _ in acting_layers(self.job.job)}
         worst = over[0] if over else None
         caused_in = [stage for stage in (worst.gauge.stages or STAGE_IDS) if stage in acting] if worst else []
-        text = f"{worst.gauge.label} {worst.text} · {worst.state}" if worst else ""
+        text = phrase("%1 %2 · %3", worst.gauge.label, worst.text, worst.state) if worst else ""
         self.screens["desk"].course.show_worst(caused_in[-1] if caused_in else "", text)
 
     def toggle_pause(self) -> None:
@@ -408,7 +411,7 @@ class MainWindow(Host):
             self.job.choose_stage(stage_id)
             self.show_screen("desk")
         else:
-            self.say(f"The stage {stage_id.capitalize()} is not part of this version yet.")
+            self.say(phrase("The stage %1 is not part of this version yet.", stage_id.capitalize()))
 
     def _step_in_history(self, *, forward: bool) -> None:
         """Undo or redo, name what was changed, and show it, whatever stage it is in."""
@@ -416,7 +419,7 @@ class MainWindow(Host):
         if done is None:
             self.say("There is nothing to redo." if forward else "There is nothing to undo.")
             return
-        self.say(f"{'Redone' if forward else 'Undone'}: {done.label}.")
+        self.say(phrase("Redone: %1.", done.label) if forward else phrase("Undone: %1.", done.label))
         self.screens["desk"].show_change(done)
 
     def _key_released(self, action: str) -> None:

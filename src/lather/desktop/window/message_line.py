@@ -46,7 +46,7 @@ class MessageLine(QWidget):
 
     def text(self) -> str:
         """What is said now, with the keys as they are bound."""
-        return keyed(tr(self._message or self._going_on or self._hint))
+        return " ".join(keyed(tr(self._message or self._going_on or self._hint)).split())
 
     @property
     def message(self) -> str:
@@ -68,7 +68,7 @@ class MessageLine(QWidget):
             self._changed()
 
     def show_message(self, text: str, *, stays: bool = False) -> None:
-        self._message, self._stays = " ".join(text.split()), stays
+        self._message, self._stays = text, stays
         if stays:
             self._timer.stop()
         else:

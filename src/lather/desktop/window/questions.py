@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import QMessageBox, QWidget
 from lather.core.errors import ChangedOnDisk
 from lather.core.job.member_names import readable_name
 from lather.core.journal.journal import Leftover
+from lather.core.phrases import phrase
 from lather.desktop.texts import tr
 
 
@@ -27,9 +28,10 @@ def ask(parent: QWidget, text: str, answers: dict[str, str], *, otherwise: str) 
 
 def ask_leftover(parent: QWidget, leftover: Leftover) -> str:
     """Of a job that a crash left: back, without, discard or stay."""
-    steps = f"{leftover.steps} step{'s' * (leftover.steps != 1)}"
+    steps = phrase("%n steps", n=leftover.steps, one="%n step")
     return ask(
-        parent, f"“{leftover.title}” was not closed properly: {steps} made after the last save can be brought back.",
+        parent, phrase("“%1” was not closed properly: %2 made after the last save can be brought back.", leftover.title,
+                       steps),
         {"back": "Bring them back", "without": "Open as it was saved", "discard": "Discard them", "stay": "Cancel"},
         otherwise="stay",
     )
@@ -40,5 +42,5 @@ def ask_conflict(parent: QWidget, error: ChangedOnDisk) -> str:
     name = readable_name(error.path.name)
     what = ("was saved by another window since it was opened here. Replacing it drops what was done there"
             if error.was_there else "is there already. Replacing it drops what is in it")
-    return ask(parent, f"“{name}” {what}; the save before stays beside it as {name}~1.",
+    return ask(parent, phrase("“%1” %2; the save before stays beside it as %1~1.", name, what),
                {"another": "Save under another name", "replace": "Replace it", "stay": "Cancel"}, otherwise="stay")

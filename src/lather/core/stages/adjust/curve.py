@@ -6,6 +6,7 @@ import numpy as np
 from scipy.interpolate import PchipInterpolator
 
 from lather.core.errors import RequestError
+from lather.core.phrases import phrase
 
 STRAIGHT = ((0.0, 0.0), (1.0, 1.0))
 MOST_POINTS = 16
@@ -17,10 +18,10 @@ def read_curve(value: object) -> tuple[tuple[float, float], ...]:
     """Points (in, out) of 0-1, rising. Raises RequestError, TypeError or ValueError for what is no curve."""
     points = tuple((float(x), float(y)) for x, y in value)
     if not 2 <= len(points) <= MOST_POINTS:
-        raise RequestError(f"A curve of {len(points)} points is none; it has 2 to {MOST_POINTS}.")
+        raise RequestError(phrase("A curve of %1 points is none; it has 2 to %2.", len(points), MOST_POINTS))
     for x, y in points:
         if not (0 <= x <= 1 and 0 <= y <= 1):
-            raise RequestError(f"A point of a curve at {x:g}, {y:g} lies outside 0 to 1.")
+            raise RequestError(phrase("A point of a curve at %1, %2 lies outside 0 to 1.", f"{x:g}", f"{y:g}"))
     for (x0, y0), (x1, y1) in zip(points, points[1:]):
         if x1 <= x0 or y1 < y0:
             raise RequestError("The points of a curve must rise from left to right.")

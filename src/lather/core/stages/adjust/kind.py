@@ -5,6 +5,7 @@ from typing import ClassVar
 
 from lather.core.job.model import Layer
 from lather.core.parameters import Parameter, starting
+from lather.core.phrases import as_words
 from lather.core.stages.adjust.mask import MASK_PARAMETERS, painted, start_of
 from lather.core.stages.base import Step, Surroundings
 from lather.core.stages.maps.kind import MapKind
@@ -33,6 +34,9 @@ class AdjustmentKind(MapKind):
     def __init_subclass__(cls, **kwargs):
         super().__init_subclass__(**kwargs)
         cls.parameters = (*MASK_PARAMETERS, *cls.own)
+        for name in ("label", "hint"):
+            if name in vars(cls):
+                setattr(cls, name, as_words(vars(cls)[name], "AdjustmentKind"))
 
     @classmethod
     def new_settings(cls) -> dict:

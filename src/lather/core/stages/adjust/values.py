@@ -4,6 +4,7 @@ import numpy as np
 
 from lather.core import ranges
 from lather.core.errors import RequestError
+from lather.core.phrases import phrase
 
 _LAB = ranges.Range(-200.0, 200.0)
 _LIGHTNESS = ranges.Range(0.0, 100.0)
@@ -36,7 +37,7 @@ def read_outline(value: object) -> dict:
         return {"zone": str(value["zone"])[:64]}
     corners = np.array(value["outline"], float).reshape(-1, 2)
     if not 3 <= len(corners) <= ranges.MOST_CORNERS:
-        raise RequestError(f"An outline of {len(corners)} corners is none.")
+        raise RequestError(phrase("An outline of %1 corners is none.", len(corners)))
     ranges.check_places(corners, "A corner")
     return {"outline": corners.tolist()}
 

@@ -1,6 +1,7 @@
 """Zones that a mask may start from, and their labels."""
 
 from lather.core.errors import RequestError
+from lather.core.phrases import phrase
 
 ZONES = {
     "skin": "Skin", "lips": "Lips", "teeth": "Teeth", "eye_whites": "Eye whites", "irises": "Irises",
@@ -23,5 +24,5 @@ def read_zones(value: object) -> tuple[str, ...]:
     names = tuple(value)
     for name in names:
         if name not in ZONES and name not in SKIN_PARTS:
-            raise RequestError(f"There is no zone “{name}”; choose from {', '.join((*ZONES, *SKIN_PARTS))}.")
+            raise RequestError(phrase("There is no zone “%1”; choose from %2.", name, ", ".join((*ZONES, *SKIN_PARTS))))
     return names

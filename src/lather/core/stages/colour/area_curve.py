@@ -2,6 +2,7 @@
 
 from lather.core.job.model import Layer
 from lather.core.parameters import Model
+from lather.core.phrases import phrase
 from lather.core.stages.adjust.curve import STRAIGHT, is_straight, read_curve, through
 from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.core.stages.adjust.lightness import to_lightness
@@ -28,7 +29,7 @@ class AreaCurveKind(AdjustmentKind):
 
     @classmethod
     def said(cls, layer: Layer) -> str:
-        return "straight" if is_straight(points_of(layer)) else f"{len(points_of(layer))} points"
+        return "straight" if is_straight(points_of(layer)) else phrase("%1 points", len(points_of(layer)))
 
     def applied(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect, level: int
                 ) -> EncodedRGB:

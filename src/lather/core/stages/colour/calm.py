@@ -15,6 +15,7 @@ from lather.core.colour.lab import srgb_to_lab
 from lather.core.job.model import Layer
 from lather.core.loops import loop
 from lather.core.parameters import Choice, Model, Number
+from lather.core.phrases import phrase
 from lather.core.stages.adjust.bands import tone, tone_reach
 from lather.core.stages.adjust.kind import MASK_TOOLS, AdjustmentKind
 from lather.core.stages.adjust.pixels import changed, halves
@@ -52,7 +53,8 @@ class CalmKind(AdjustmentKind):
 
     @classmethod
     def said(cls, layer: Layer) -> str:
-        return f"{layer.settings.get('colour', 'red')} · leave {100 * layer.settings.get('leave', LEAVE.start):.0f} %"
+        return phrase("%1 · leave %2 %", layer.settings.get("colour", "red"),
+                      f"{100 * layer.settings.get('leave', LEAVE.start):.0f}")
 
     def applied(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect, level: int
                 ) -> EncodedRGB:

@@ -6,6 +6,7 @@ import numpy as np
 from lather.core import ranges
 from lather.core.job.model import Layer
 from lather.core.parameters import Model, Number
+from lather.core.phrases import phrase
 from lather.core.stages.adjust.bands import reach
 from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.core.stages.adjust.mask import by_zones
@@ -45,7 +46,7 @@ class IrisKind(AdjustmentKind):
 
     @classmethod
     def said(cls, layer: Layer) -> str:
-        return f"colour {100 * layer.settings.get('saturation', SATURATION.start):+.0f} %"
+        return phrase("colour %1 %", f"{100 * layer.settings.get('saturation', SATURATION.start):+.0f}")
 
     def applied(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect, level: int
                 ) -> EncodedRGB:

@@ -1,6 +1,7 @@
 """What Colour proposes for a plan."""
 
 from lather.core.job.limits import band
+from lather.core.phrases import joined, phrase
 from lather.core.stages.planned import Planned, PlanSeen, left
 
 _WHITENED_NOT = ("identity-true", "newborn/child")
@@ -14,5 +15,5 @@ def planned(seen: PlanSeen) -> Planned:
     if not words:
         return left("no redness or shine will show")
     leave = round(100 * band(seen.kind, "calm_leave").low)
-    return Planned(True, ", ".join(words), f"leave {leave} %", {"leave_percent": leave},
+    return Planned(True, joined(words, ", "), phrase("leave %1 %", leave), {"leave_percent": leave},
                    area=0.3 if whitens else 0.0, weight=8.0 if whitens else 0.0)

@@ -15,6 +15,7 @@ import numpy as np
 from lather.core import ranges
 from lather.core.job.model import Layer
 from lather.core.parameters import Model, Number
+from lather.core.phrases import phrase
 from lather.core.stages.adjust.bands import around_reach, reach, tone, tone_around, tone_reach
 from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.core.stages.adjust.pixels import changed
@@ -76,7 +77,8 @@ class ShineKind(AdjustmentKind):
     @classmethod
     def said(cls, layer: Layer) -> str:
         spots = len(layer.edits)
-        where = f"{spots} place{'s' * (spots != 1)}" if spots else "zones" if layer.settings.get("zones") else "nothing"
+        where = phrase("%n places", n=spots,
+                       one="%n place") if spots else "zones" if layer.settings.get("zones") else "nothing"
         return f"{where} · {100 * layer.settings.get('amount', AMOUNT.start):.0f} %"
 
     def applied(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect, level: int

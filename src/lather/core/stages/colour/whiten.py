@@ -5,6 +5,7 @@ import numpy as np
 from lather.core import ranges
 from lather.core.job.model import Layer
 from lather.core.parameters import Choice, Model, Number
+from lather.core.phrases import phrase
 from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.core.stages.adjust.mask import by_zones
 from lather.core.stages.adjust.pixels import changed, to_lab
@@ -47,7 +48,7 @@ class WhitenKind(AdjustmentKind):
     @classmethod
     def said(cls, layer: Layer) -> str:
         part = PARTS[layer.settings.get("part", "teeth")].lower()
-        return part if "measured" in layer.settings else f"no {part} to be seen"
+        return part if "measured" in layer.settings else phrase("no %1 to be seen", part)
 
     def applied(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect, level: int
                 ) -> EncodedRGB:

@@ -10,6 +10,7 @@ import numpy as np
 from lather.core import ranges
 from lather.core.job.model import Layer
 from lather.core.parameters import Number
+from lather.core.phrases import phrase
 from lather.core.stages.adjust.bands import reach
 from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.core.stages.adjust.pixels import changed, to_lab
@@ -52,7 +53,7 @@ class CrispKind(AdjustmentKind):
     @classmethod
     def said(cls, layer: Layer) -> str:
         fine, wide = (layer.settings.get(one.id, one.start) for one in (AMOUNT, WIDE_AMOUNT))
-        return f"fine {100 * fine:.0f} %" + (f" · wide {100 * wide:.0f} %" if wide else "")
+        return phrase("fine %1 %", f"{100 * fine:.0f}") + (phrase(" · wide %1 %", f"{100 * wide:.0f}") if wide else "")
 
     def applied(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect, level: int
                 ) -> EncodedRGB:

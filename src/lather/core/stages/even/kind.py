@@ -8,6 +8,7 @@ from lather.core.brush.coverage import fenced, stroke_coverage
 from lather.core.job.model import Layer, Stroke
 from lather.core.levels import halve
 from lather.core.parameters import Choice
+from lather.core.phrases import phrase
 from lather.core.stages.base import LiveEdit, Painting, Step, Surroundings
 from lather.core.stages.even.around import coverage_on_grid, edit_on_grid, needed_around, reach_of
 from lather.core.stages.light.cells import Field, Seen
@@ -45,7 +46,7 @@ class EvenKind(LightKind):
             return ()
         if stroke.tool == "even_area":
             return ("lift", "lower")
-        return (f"free {stroke.tool}" if stroke.mode == FREE else stroke.tool,)
+        return (phrase("free %1", stroke.tool) if stroke.mode == FREE else stroke.tool,)
 
     def fingerprint(self, around: Surroundings, step: Step, rect: Rect) -> bytes:
         """Says what the needed light is made from as well: that reaches further than the pixels do."""

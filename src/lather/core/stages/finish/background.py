@@ -9,6 +9,7 @@ import numpy as np
 from lather.core import ranges
 from lather.core.job.model import Layer
 from lather.core.parameters import Model, Number
+from lather.core.phrases import phrase
 from lather.core.stages.adjust.bands import around_reach, tone_around
 from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.core.stages.adjust.lightness import to_lightness
@@ -53,7 +54,7 @@ class BackgroundKind(AdjustmentKind):
     def said(cls, layer: Layer) -> str:
         light = float(layer.settings.get(LIGHT.id, 0.0))
         evened = 100 * layer.settings.get(EVENED.id, EVENED.start)
-        return f"evened {evened:.0f} %" + (f" · {light:+.2f} stop" if light else "")
+        return phrase("evened %1 %", f"{evened:.0f}") + (phrase(" · %1 stop", f"{light:+.2f}") if light else "")
 
     def applied(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect, level: int
                 ) -> EncodedRGB:

@@ -14,6 +14,7 @@ from lather.core.errors import RequestError
 from lather.core.job.face_map import FaceMap
 from lather.core.job.model import Layer
 from lather.core.parameters import Model, Number
+from lather.core.phrases import joined, phrase
 from lather.core.stages.adjust.kind import MASK_TOOLS, AdjustmentKind
 from lather.core.stages.adjust.lightness import to_lightness
 from lather.core.stages.adjust.mask import everywhere
@@ -38,7 +39,7 @@ def read_shape(value: object) -> dict[str, tuple[tuple[float, float], ...]]:
     for name in ("inner", "outer"):
         places = np.array(value[name], float).reshape(-1, 2)
         if not 3 <= len(places) <= 200:
-            raise RequestError(f"A rim of {len(places)} points is none.")
+            raise RequestError(phrase("A rim of %1 points is none.", len(places)))
         ranges.check_places(places, "A point of a rim")
         shape[name] = tuple((float(x), float(y)) for x, y in places)
     return shape
@@ -66,8 +67,9 @@ class PoolKind(AdjustmentKind):
     @classmethod
     def said(cls, layer: Layer) -> str:
         inside, outside = (float(layer.settings.get(one.id, one.start)) for one in (INSIDE, OUTSIDE))
-        words = [f"inside {inside:+.2f}"] * bool(inside) + [f"outside {outside:+.2f}"] * bool(outside)
-        return " · ".join(words) + " stop" if words else "neutral"
+        words = [phrase("inside %1 stop", f"{inside:+.2f}")] * bool(inside)
+        words += [phrase("outside %1 stop", f"{outside:+.2f}")] * bool(outside)
+        return joined(words, " · ") if words else phrase("neutral")
 
     def applied(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect, level: int
                 ) -> EncodedRGB:

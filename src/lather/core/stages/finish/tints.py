@@ -5,6 +5,7 @@ import numpy as np
 from lather.core import ranges
 from lather.core.job.model import Layer
 from lather.core.parameters import Number
+from lather.core.phrases import phrase
 from lather.core.stages.adjust.kind import MASK_TOOLS, AdjustmentKind
 from lather.core.stages.adjust.mask import everywhere
 from lather.core.stages.adjust.pixels import changed, to_lab
@@ -14,7 +15,7 @@ from lather.core.types import EncodedRGB, Mask, Rect
 _HUE, _CHROMA = ranges.Range(0.0, 360.0, "°"), ranges.Range(0.0, 20.0, "C*")
 RANGES = {"shadows": ("Shadows", 222.0), "middle": ("Middle", 60.0), "lights": ("Lights", 78.0)}
 NUMBERS = tuple(one for name, (label, hue) in RANGES.items() for one in (
-    Number(f"{name}_hue", f"{label}, hue", _HUE, hue, "°"),
+    Number(f"{name}_hue", phrase("%1, hue", label), _HUE, hue, "°"),
     Number(f"{name}_chroma", label, _CHROMA, 0.0, "C*", step=0.5),
 ))
 LOW = Number("meet_low", "Shadows up to", ranges.Range(5.0, 60.0, "L*"), 35.0, "L*")
@@ -37,7 +38,7 @@ class TintsKind(AdjustmentKind):
     @classmethod
     def said(cls, layer: Layer) -> str:
         used = sum(float(layer.settings.get(f"{name}_chroma", 0)) > 0 for name in RANGES)
-        return f"{used} of {len(RANGES)} ranges" if used else "neutral"
+        return phrase("%1 of %2 ranges", used, len(RANGES)) if used else "neutral"
 
     def applied(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect, level: int
                 ) -> EncodedRGB:

@@ -5,6 +5,7 @@ import numpy as np
 from lather.core import ranges
 from lather.core.job.model import Layer
 from lather.core.parameters import Model, Number
+from lather.core.phrases import joined, phrase
 from lather.core.stages.adjust.curve import is_straight, read_curve, through
 from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.core.stages.adjust.lightness import to_lightness
@@ -40,12 +41,12 @@ class ToneKind(AdjustmentKind):
     @classmethod
     def said(cls, layer: Layer) -> str:
         held = {one.id: float(layer.settings.get(one.id, one.start)) for one in NUMBERS}
-        words = [f"{held['exposure']:+.2f} stop"] * bool(held["exposure"])
-        words += [f"contrast {100 * held['contrast']:+.0f}"] * bool(held["contrast"])
+        words = [phrase("%1 stop", f"{held['exposure']:+.2f}")] * bool(held["exposure"])
+        words += [phrase("contrast %1", f"{100 * held['contrast']:+.0f}")] * bool(held["contrast"])
         words += [f"b* {held['warmth']:+.1f}"] * bool(held["warmth"])
         if not is_straight(points_of(layer)):
             words.append("curve")
-        return " · ".join(words[:2]) or "neutral"
+        return joined(words[:2], " · ") or phrase("neutral")
 
     def clips(self, layer: Layer) -> bool:
         """True where the person asks for it: a black or white point inside the range, a curve that does not reach its

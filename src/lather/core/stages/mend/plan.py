@@ -1,5 +1,6 @@
 """What Mend proposes for a plan."""
 
+from lather.core.phrases import phrase
 from lather.core.stages.planned import Planned, PlanSeen, left, listed
 
 _NAMES = {
@@ -18,8 +19,8 @@ def planned(seen: PlanSeen) -> Planned:
         return left("nothing here will show at the delivered size")
     small, large = seen.sizes_px or (_USUAL_SHARE * seen.face_px,) * 2
     low, high = (round(_BRUSH * size + _MORE_PX) for size in (small, large))
-    sizes = f"{low}–{high} px" if high > low else f"{low} px"
+    sizes = phrase("%1–%2 px", low, high) if high > low else phrase("%1 px", low)
     middle = round((low * high) ** 0.5)
-    return Planned(True, listed(seen.counts, _NAMES), f"Dab {sizes}, 100/60",
+    return Planned(True, listed(seen.counts, _NAMES), phrase("Dab %1, 100/60", sizes),
                    {"brush_px": [low, high], "ceiling_percent": 100, "flow_percent": 60}, weight=0.0,
                    start=("brush_px", float(middle), "px"))

@@ -7,6 +7,7 @@ import numpy as np
 
 from lather.core.job.finds import Find
 from lather.core.job.model import Stroke
+from lather.core.phrases import phrase
 from lather.core.types import EncodedRGB, Rect
 
 _EDGE_TIMES, _EDGE_LEAST = 2.2, 0.10
@@ -26,7 +27,7 @@ def source_warning(
         return "the source lies outside the picture"
     for find in finds:
         if find.path is None and np.hypot(find.x - x - offset[0], find.y - y - offset[1]) < half + 0.4 * find.size_px:
-            return f"the source holds a {find.label.lower()}"
+            return phrase("the source holds a %1", find.label.lower())
     area = max(1, place.width * place.height)
     for edit in edits:
         if edit.offset is not None:

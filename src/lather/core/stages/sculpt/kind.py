@@ -5,6 +5,7 @@ import numpy as np
 from lather.core.job.limits import band
 from lather.core.job.model import Layer, Stroke
 from lather.core.parameters import Number
+from lather.core.phrases import phrase
 from lather.core.ranges import SHARE
 from lather.core.stages.base import Step, Surroundings
 from lather.core.stages.light.cells import Grid
@@ -39,7 +40,7 @@ class SculptKind(LightKind):
     def planes_of(self, stroke: Stroke) -> tuple[str, ...]:
         if stroke.tool not in self.planes:
             return self.planes
-        return (f"{stroke.tool} on skin" if stroke.mode == ON_SKIN_ONLY else stroke.tool,)
+        return (phrase("%1 on skin", stroke.tool) if stroke.mode == ON_SKIN_ONLY else stroke.tool,)
 
     def fingerprint(self, around: Surroundings, step: Step, rect: Rect) -> bytes:
         seen = around.stage_fingerprint(_wide(around, rect))

@@ -11,6 +11,7 @@ from lather.core.job.commands import AddEdits, AddLayer, Command, Together
 from lather.core.job.face_map import FaceMap
 from lather.core.job.model import Job, Layer, Stroke, freeze_points, new_id
 from lather.core.job.purpose import first_of, of_path, of_sculpt
+from lather.core.phrases import phrase
 from lather.core.stages.light.cells import Field, Seen
 from lather.core.stages.light.needed import BARE, SKIN
 from lather.core.stages.sculpt.form import FALLS, OPEN, RISES
@@ -206,7 +207,8 @@ def lay_command(job: Job, chosen: list[Proposal], share: float = SHARE) -> Comma
             commands.append(make)
             job = make.apply(job)
         commands.append(AddEdits("sculpt", layer.id, tuple(s for one in own for s in one.strokes(share))))
-    return Together(f"lay {len([x for x in chosen if not x.left_out])} paths", tuple(commands)) if commands else None
+    return Together(phrase("lay %1 paths",
+                           len([x for x in chosen if not x.left_out])), tuple(commands)) if commands else None
 
 
 def laid_stops(engine: Engine, job: Job) -> tuple[float, float]:

@@ -1,6 +1,7 @@
 """What Sculpt proposes for a plan."""
 
 from lather.core.job.limits import band
+from lather.core.phrases import phrase
 from lather.core.stages.planned import Planned, PlanSeen, left
 
 
@@ -11,6 +12,6 @@ def planned(seen: PlanSeen) -> Planned:
     if not seen.has_face:
         return left("no face was found to follow")
     stops = max(limit.high for limit in most.values())
-    side = "" if seen.light_from == "the front" else f", light from {seen.light_from}"
-    return Planned(True, f"eyes, brows, lips{side}", f"25/25, up to {stops:g} stops",
+    side = "" if seen.light_from == "the front" else phrase(", light from %1", seen.light_from)
+    return Planned(True, phrase("eyes, brows, lips%1", side), phrase("25/25, up to %1 stops", f"{stops:g}"),
                    {"ceiling_percent": 25, "flow_percent": 25, "most_stops": stops}, area=1.0, weight=25.0)

@@ -10,6 +10,7 @@ from lather.core.job.face_map import FaceMap
 from lather.core.job.face_mesh import BROWS, FOREHEAD_TOP, LIDS, LIPS_INNER, LIPS_OUTER, NOSE, OVAL
 from lather.core.job.model import Job, Layer, Stroke, freeze_points, new_id
 from lather.core.job.purpose import of_hold
+from lather.core.phrases import phrase
 from lather.core.stages.shape.kind import next_order
 from lather.core.tools.hold_area import INSIDE, OUTSIDE
 
@@ -72,13 +73,13 @@ def hold_command(job: Job, layer: Layer, zone: str, outlines: Sequence[np.ndarra
         points = np.column_stack([outline, np.ones(len(outline)), np.zeros(len(outline))])
         edits.append(Stroke(new_id(), "hold_area", Brush(size_px=float(np.clip(feather, 1, 2000)), edge=1.0),
                             freeze_points(points), mode=OUTSIDE if zone == "ground" else INSIDE,
-                            note=f"held: {ZONES[zone].lower()}", purpose=of_hold(zone),
+                            note=phrase("held: %1", ZONES[zone].lower()), purpose=of_hold(zone),
                             feather=float(np.clip(feather, 1, 2000)), order=order + number))
-    return Together(f"hold {ZONES[zone].lower()}", (AddEdits("shape", layer.id, tuple(edits)),))
+    return Together(phrase("hold %1", ZONES[zone].lower()), (AddEdits("shape", layer.id, tuple(edits)),))
 
 
 def let_go_command(job: Job, zone: str) -> Command | None:
     """One step after which a zone moves with what moved it; None where it is not held."""
     gone = [RemoveEdits("shape", layer.id, ids) for layer in job.stage("shape").layers
             if (ids := tuple(e.id for e in layer.edits if e.purpose == of_hold(zone)))]
-    return Together(f"let go of {ZONES[zone].lower()}", tuple(gone)) if gone else None
+    return Together(phrase("let go of %1", ZONES[zone].lower()), tuple(gone)) if gone else None

@@ -16,6 +16,7 @@ from lather.core.job.face_mesh import EYES
 from lather.core.job.limits import band
 from lather.core.job.model import Job, Layer, Stroke, freeze_points, new_id
 from lather.core.job.purpose import MEASURES_LAYER, first_of, of_measure
+from lather.core.phrases import worded
 from lather.core.stages.shape.kind import next_order
 from lather.core.stages.shape.mirror import PAIRS
 
@@ -39,6 +40,9 @@ class Measure:
     between: dict[str, tuple[int, int]]
     stays: dict[str, tuple[int, ...]]
     hint: str = ""
+
+    def __post_init__(self):
+        worded(self, "label", "hint")
 
     @property
     def sides(self) -> tuple[str, ...]:

@@ -13,6 +13,7 @@ import numpy as np
 from lather.core import ranges
 from lather.core.errors import RequestError
 from lather.core.loops import loop
+from lather.core.phrases import phrase
 from lather.core.stages.patches.kind import Read
 from lather.core.threads import ARITHMETIC
 from lather.core.types import EncodedRGB, Rect
@@ -36,7 +37,7 @@ class BandSettings:
 
     def __post_init__(self):
         if self.band not in BAND_LABELS:
-            raise RequestError(f"There is no band “{self.band}”; choose from {', '.join(BAND_LABELS)}.")
+            raise RequestError(phrase("There is no band “%1”; choose from %2.", self.band, ", ".join(BAND_LABELS)))
         ranges.SPLIT_WIDTH_PX.check(self.width_px, "A split width")
 
     @classmethod

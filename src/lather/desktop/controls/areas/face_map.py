@@ -31,7 +31,7 @@ class FaceControl(QObject):
 
     changed = pyqtSignal()
     moved = pyqtSignal()
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, canvas: PhotoCanvas, job: OpenJob, parent=None):
         super().__init__(parent)

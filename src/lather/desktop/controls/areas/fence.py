@@ -20,7 +20,7 @@ class FenceControl(QObject):
     """While `drawing`, the pen draws the fence. `changed()` when the fence or the mode is another."""
 
     changed = pyqtSignal()
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, canvas: PhotoCanvas, state: BrushState, worker: StrokeWorker, parent=None):
         super().__init__(parent)

@@ -3,6 +3,7 @@
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from lather.core.gauges.registry import measured_on_desk
+from lather.core.phrases import phrase
 from lather.desktop.background import Background
 from lather.desktop.controls.beside.photo_measuring import Measured
 from lather.desktop.opening.open_job import OpenJob
@@ -14,7 +15,7 @@ class Gauging(QObject):
     """`gauged(dict)` with what `core.gauges.registry.measured_on_desk` gives; `message` where it cannot be told."""
 
     gauged = pyqtSignal(dict)
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, job: OpenJob, measured: Measured, parent=None):
         super().__init__(parent)
@@ -44,7 +45,7 @@ class Gauging(QObject):
             failed=self._failed, newest=True)
 
     def _failed(self, text: str) -> None:
-        self.message.emit(f"The gauges could not be measured. {text}")
+        self.message.emit(phrase("The gauges could not be measured. %1", text))
 
     def idle(self) -> bool:
         return self.background.idle() and not self._later.isActive()

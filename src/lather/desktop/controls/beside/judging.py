@@ -6,6 +6,7 @@ from lather.core.gauges.against_limits import JudgedGauge, judged_gauges
 from lather.core.gauges.pull_back import FEW_TILES, Offer, over_limit, pull_back
 from lather.core.gauges.registry import GAUGES, measured_whole, pictures_of
 from lather.core.job.brief import JobSheet
+from lather.core.phrases import phrase
 from lather.core.types import Mask
 from lather.desktop.background import Background
 from lather.desktop.controls.beside.photo_measuring import Measured
@@ -26,7 +27,7 @@ class Judging(QObject):
     caused = pyqtSignal(str, tuple)
     offered = pyqtSignal()
     mapped = pyqtSignal(str, object)
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, job: OpenJob, measured: Measured, parent=None):
         super().__init__(parent)
@@ -86,7 +87,7 @@ class Judging(QObject):
         self.background.run("judge", work, lambda values: self._take(job, values), failed=self._failed, newest=True)
 
     def _failed(self, text: str) -> None:
-        self.message.emit(f"The gauges could not be measured. {text}")
+        self.message.emit(phrase("The gauges could not be measured. %1", text))
 
     def _take(self, job, values: dict) -> None:
         if job.stages is not self.job.job.stages:

@@ -9,6 +9,7 @@ from lather.core.job.grain_model import GrainModel
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.texture_scale import TextureScale
 from lather.core.mending.bare_skin import skin_fence
+from lather.core.phrases import phrase
 from lather.desktop.background import Background, Task
 from lather.desktop.opening.open_job import OpenJob
 
@@ -19,7 +20,7 @@ class Measured(QObject):
     """`ready()` in the window's thread when all is known; until then the values are None or usual ones."""
 
     ready = pyqtSignal()
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, job: OpenJob, parent=None):
         super().__init__(parent)
@@ -47,7 +48,7 @@ class Measured(QObject):
             self.ready.emit()
 
     def _failed(self, text: str) -> None:
-        self.message.emit(f"The photo could not be measured; usual values are used. {text}")
+        self.message.emit(phrase("The photo could not be measured; usual values are used. %1", text))
 
     def idle(self) -> bool:
         return self.background.idle()

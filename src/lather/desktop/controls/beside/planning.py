@@ -19,7 +19,7 @@ class Planning(QObject):
     """`changed()` whenever facts or plan are others. facts, plan: None until the photo is measured."""
 
     changed = pyqtSignal()
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, job: OpenJob, measured: Measured, records: Records, parent=None):
         super().__init__(parent)

@@ -8,6 +8,7 @@ from lather.core.job.finds import Find
 from lather.core.kinds.registry import listed_in
 from lather.core.mending.edit_for_find import proposed_size
 from lather.core.mending.even_blotches import SHARE
+from lather.core.phrases import phrase
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.controls.finds.looking import Looking
 from lather.desktop.controls.finds.mending import Mending
@@ -26,7 +27,7 @@ class FindsControl(QObject):
     """
 
     changed = pyqtSignal()
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, canvas: PhotoCanvas, job: OpenJob, parent=None):
         super().__init__(parent)
@@ -107,7 +108,8 @@ class FindsControl(QObject):
         self.mending.wait_no_longer()
         shown, states = self.shown(), self.states()
         if not shown:
-            looking = f"Still looking at the photo ({self.looking.share * 100:.0f} %); finds come when that is done."
+            looking = phrase("Still looking at the photo (%1 %); finds come when that is done.",
+                             f"{self.looking.share * 100:.0f}")
             self.message.emit(looking if self.looking.busy else "Nothing left in this list.")
             return
         order = [f for f in shown if states[f.id] == "open"] or shown

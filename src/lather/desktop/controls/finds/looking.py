@@ -16,7 +16,7 @@ class Looking(QObject):
 
     changed = pyqtSignal()
     found = pyqtSignal()
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, job: OpenJob, parent=None):
         super().__init__(parent)

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from lather.core.job.finds import Find
 from lather.core.mending.edit_for_find import can_mend, mend_all, mend_command
 from lather.core.mending.even_blotches import even_all_command
+from lather.core.phrases import phrase
 from lather.desktop import settings
 from lather.desktop.background import Background
 
@@ -21,7 +22,7 @@ class Mending(QObject):
     """Works on the list of a FindsControl. busy, share (0-1): of mending the whole list."""
 
     changed = pyqtSignal()
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, finds: "FindsControl"):
         super().__init__(finds)
@@ -69,8 +70,8 @@ class Mending(QObject):
             self.finds.step(1)
             return
         if not can_mend(find):
-            self.message.emit(f"{find.label}: mend this one by hand (Graft, Blend-in or a later stage); "
-                              f"{{next_find}} goes on.")
+            self.message.emit(phrase("%1: mend this one by hand (Graft, Blend-in or a later stage); {next_find} goes "
+                                     "on.", find.label))
             return
         if self.finds.states()[find.id] == "mended":
             self.finds.step(1)
@@ -98,7 +99,7 @@ class Mending(QObject):
         if command is not None:
             self.job.do(command)
         else:
-            text = text or f"No fitting skin near this {find.label.lower()}; choose it with Carry."
+            text = text or phrase("No fitting skin near this %1; choose it with Carry.", find.label.lower())
         if text:
             self.message.emit(text)
         if find.id == self._shown_until_mended:
@@ -137,7 +138,7 @@ class Mending(QObject):
         command = even_all_command(self.job.job, self.job.session.photo.bounds, self._layer_id(),
                                    share=self.finds.even_share)
         self.job.do(command)
-        self.message.emit(f"Evened all skin, {count} blotches with it, in one step; undo takes it back.")
+        self.message.emit(phrase("Evened all skin, %1 blotches with it, in one step; undo takes it back.", count))
 
     def stop(self) -> None:
         self.background.cancel("mend all")
@@ -154,8 +155,8 @@ class Mending(QObject):
         missed = wanted - count
         done = _DONE.get(self.job.stage_id, "Mended {} finds").format(count)
         self._end(
-            f"{done} in one step; undo takes them back."
-            + (f" {missed} had no fitting skin near: do them by hand." if missed else "")
+            phrase("%1 in one step; undo takes them back.", done)
+            + (phrase(" %1 had no fitting skin near: do them by hand.", missed) if missed else "")
         )
 
     def _end(self, message: str) -> None:

@@ -3,8 +3,9 @@
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPainter
 
-from lather.core.job.finds import Find, contrast_text
+from lather.core.job.finds import Find, contrast_text, size_text
 from lather.core.mending.edit_for_find import proposed_size
+from lather.core.phrases import joined
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.pointer import draw_line, draw_outline, draw_pin, draw_ring, draw_tag
 from lather.desktop.controls.finds.finds import FindsControl
@@ -30,8 +31,7 @@ def draw_finds(painter: QPainter, canvas: PhotoCanvas, found: FindsControl) -> N
 
 
 def _said_of(find: Find) -> str:
-    size = f"{find.size_px:.0f} px" if find.path is None else f"{find.size_px:.0f} × {find.width_px:.0f} px"
-    return f"{find.label} · {size} · {contrast_text(find)}"
+    return joined([find.label, size_text(find), contrast_text(find)], " · ")
 
 
 def _draw_hairs(painter: QPainter, canvas: PhotoCanvas, found: FindsControl) -> None:

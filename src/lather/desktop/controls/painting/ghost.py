@@ -16,7 +16,7 @@ from lather.desktop.opening.open_job import OpenJob
 class GhostControl(QObject):
     """Works on the mend whose source is shown: the last Dab for a while, or the one picked in the list."""
 
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, canvas: PhotoCanvas, job: OpenJob, strokes: StrokeControl, parent=None):
         super().__init__(parent)

@@ -11,6 +11,7 @@ from lather.core import ranges
 from lather.core.brush.values import Brush
 from lather.core.job.commands import AddEdits
 from lather.core.job.model import Stroke, freeze_points, new_id
+from lather.core.phrases import phrase
 from lather.core.stages.mend.dab import source_candidates
 from lather.core.stages.mend.graft import try_graft
 from lather.core.stages.mend.source_search import Candidate
@@ -42,7 +43,7 @@ class _Tried:
 class GraftControl(QObject):
     """Takes the pen while the Graft tool is in hand. `message(text)`; `settled()` when nothing is being tried."""
 
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
     settled = pyqtSignal()
 
     def __init__(self, canvas: PhotoCanvas, job: OpenJob, state: BrushState, worker: StrokeWorker, parent=None):
@@ -218,7 +219,7 @@ class GraftControl(QObject):
         if stroke.offset is None:
             text = "looking for skin …"
         elif self.disagreement > 0.06:
-            text = f"{self.disagreement * 100:.0f} % of the border does not fit · drag the dashed outline"
+            text = phrase("%1 % of the border does not fit · drag the dashed outline", f"{self.disagreement * 100:.0f}")
         else:
             text = "Return lays it down · F next skin · drag to move · Esc"
         draw_tag(painter, top.x() + 10, top.y() - 18, text)

@@ -24,7 +24,7 @@ class OutlineControl(QObject):
     `laid(Stroke)` after an outline became an edit. prompt(): what stands at the pointer before anything is drawn.
     """
 
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
     laid = pyqtSignal(object)
 
     def __init__(self, canvas: PhotoCanvas, job: OpenJob, state: BrushState, tool: str, prompt, parent=None):

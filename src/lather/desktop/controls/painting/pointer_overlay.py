@@ -7,6 +7,7 @@ from PyQt6.QtGui import QPainter
 
 from lather.core.job.model import Stroke
 from lather.core.job.source_map import affine
+from lather.core.phrases import phrase
 from lather.core.tools.registry import TOOLS
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.pointer import draw_hatched_stroke, draw_inner_ring, draw_link, draw_ring, draw_tag
@@ -47,7 +48,7 @@ def _draw_fit(painter: QPainter, canvas: PhotoCanvas, edit: Stroke, fit: float) 
     area = edit.bounds
     left = edit.offset[0] > 0  # on the side away from the source
     at = canvas.to_screen(area.x0 if left else area.x1, (area.y0 + area.y1) / 2)
-    text = f"{edit.brush.size_px:.0f} px · skin from here fits {fit * 100:.0f} %"
+    text = phrase("%1 px · skin from here fits %2 %", f"{edit.brush.size_px:.0f}", f"{fit * 100:.0f}")
     draw_tag(painter, at.x() - 12 if left else at.x() + 12, at.y(), text, right=left)
 
 
@@ -97,7 +98,7 @@ def pointer_text(control: StrokeControl) -> str:
     if place is not None and TOOLS[state.tool].lays_over_keepers:
         keeper = control.keeper_near(place.x, place.y, state.brush.size_px / 2)
     if keeper is not None:
-        return f"keeper here: {keeper.label.lower()}"
+        return phrase("keeper here: %1", keeper.label.lower())
     if control.painting_now:
         return "the border does not fit here" if control.disagreement > _DISAGREES else ""
     if control.values.active:
@@ -112,14 +113,14 @@ def pointer_text(control: StrokeControl) -> str:
     if _outside_fence(control):
         return "outside the fence: nothing will be laid"
     if state.tool == "sweep" and control.hover.hint is not None:
-        return f"along the line · about {control.hover.hint.size_px:.0f} px wide (tap S)"
+        return phrase("along the line · about %1 px wide (tap S)", f"{control.hover.hint.size_px:.0f}")
     own = control.stage_text()
     if own:
         return own
     strength = control.effective_strength()
     if strength < _HARDLY:
-        return f"only {strength * 100:.0f} % in one stroke"
-    return f"{strength * 100:.0f} % in one stroke" if strength < _WHOLE else ""
+        return phrase("only %1 % in one stroke", f"{strength * 100:.0f}")
+    return phrase("%1 % in one stroke", f"{strength * 100:.0f}") if strength < _WHOLE else ""
 
 
 def _outside_fence(control: StrokeControl) -> bool:

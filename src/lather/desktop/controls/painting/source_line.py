@@ -7,6 +7,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from lather.core import log
 from lather.core.errors import RequestError
 from lather.core.job.source_map import turn_from_landmarks
+from lather.core.phrases import phrase
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.input.brush_state import BrushState
 from lather.desktop.input.pen import PenEvent
@@ -21,7 +22,7 @@ class SourceLine(QObject):
     """
 
     taken = pyqtSignal()
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, canvas: PhotoCanvas, state: BrushState, parent=None):
         super().__init__(parent)
@@ -61,7 +62,8 @@ class SourceLine(QObject):
         try:
             self.state.align(*turn_from_landmarks(self._source, (start, end), mirror=self.state.turn.mirror))
             turn = self.state.turn
-            self.message.emit(f"Aligned: turned {turn.rotation_deg:.0f}°, {turn.scale * 100:.0f} %. Paint.")
+            self.message.emit(phrase("Aligned: turned %1°, %2 %. Paint.", f"{turn.rotation_deg:.0f}",
+                                     f"{turn.scale * 100:.0f}"))
         except RequestError as error:
             self.message.emit(log.expected(_log, error))
         self._source = None

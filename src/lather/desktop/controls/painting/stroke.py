@@ -8,6 +8,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from lather.core.brush.build_up import coverage_of_pass
 from lather.core.job.commands import AddEdits
 from lather.core.job.model import Stroke, freeze_points, new_id
+from lather.core.phrases import phrase
 from lather.core.tools.registry import TOOLS
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.stroke_worker import LivePixels, StrokeWorker
@@ -31,7 +32,7 @@ class StrokeControl(QObject):
     """
 
     brush_changed = pyqtSignal()
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
     settled = pyqtSignal()
 
     def __init__(self, canvas: PhotoCanvas, job: OpenJob, state: BrushState, parent=None):
@@ -251,11 +252,11 @@ class StrokeControl(QObject):
         """Why a stroke would not show; empty if it would."""
         stage, layer = self.job.stage, self.job.layer
         if not stage.on or stage.strength == 0:
-            return f"the stage {self.job.info.label} is off: nothing shows"
+            return phrase("the stage %1 is off: nothing shows", self.job.info.label)
         if layer is None:
             return ""
         if not layer.on or layer.strength == 0:
-            return f"{layer.name} is off: nothing shows"
+            return phrase("%1 is off: nothing shows", layer.name)
         return ""
 
     def effective_strength(self) -> float:

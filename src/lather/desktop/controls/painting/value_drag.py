@@ -3,6 +3,7 @@
 from PyQt6.QtCore import QObject, QPointF, pyqtSignal
 
 from lather.core.mending.under_pointer import look_under
+from lather.core.phrases import phrase
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.controls.painting.hover import HoverLook
 from lather.desktop.input.brush_state import BrushState
@@ -19,7 +20,7 @@ class ValueDrag(QObject):
     """
 
     changed = pyqtSignal()
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, canvas: PhotoCanvas, state: BrushState, hover: HoverLook, parent=None):
         super().__init__(parent)
@@ -88,5 +89,5 @@ class ValueDrag(QObject):
         """What stands at the pointer meanwhile."""
         brush = self.state.brush
         if self.held == "drag_size":
-            return f"{brush.size_px:.0f} px · edge {brush.edge * 100:.0f} %"
-        return f"ceiling {brush.ceiling * 100:.0f} % · flow {brush.flow * 100:.0f} %"
+            return phrase("%1 px · edge %2 %", f"{brush.size_px:.0f}", f"{brush.edge * 100:.0f}")
+        return phrase("ceiling %1 % · flow %2 %", f"{brush.ceiling * 100:.0f}", f"{brush.flow * 100:.0f}")

@@ -18,7 +18,7 @@ class PinControl(QObject):
     """While `choosing`, a touch takes the place; the patch is of the photo itself, under the lamp in hand."""
 
     changed = pyqtSignal()
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, canvas: PhotoCanvas, parent=None):
         super().__init__(parent)

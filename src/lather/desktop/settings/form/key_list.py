@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushBu
 
 from lather.core import log
 from lather.core.errors import LatherError
+from lather.core.phrases import joined, phrase
 from lather.desktop.input import keys
 from lather.desktop.input.keys import ACTIONS, BY_ID, TAKES_EVERY_KEY, KeyAction
 from lather.desktop.texts import tr
@@ -24,7 +25,7 @@ _STANDS_ALONE = ("Ctrl+", "Alt+", "Shift+", "Meta+")
 class KeyButton(QPushButton):
     """Shows a key; clicked, it waits for another one. `wanted(key)`, `given_up()`."""
 
-    wanted = pyqtSignal(str)
+    wanted = pyqtSignal(object)
     given_up = pyqtSignal()
 
     def __init__(self, action: KeyAction, parent=None):
@@ -39,9 +40,9 @@ class KeyButton(QPushButton):
 
     def show_key(self, key: str, *, clash: bool = False) -> None:
         self._shown = QKeySequence(key).toString(QKeySequence.SequenceFormat.NativeText) or "none"
-        self.setText(tr(f"{self._shown} !" if clash else self._shown))
+        self.setText(f"{self._shown} !" if clash else self._shown)
         self.setStyleSheet(f"color: {theme().over};" if clash else "")
-        self.setAccessibleName(f"Key for: {self.action.label}")
+        self.setAccessibleName(phrase("Key for: %1", self.action.label))
 
     def _wait(self, waiting: bool) -> None:
         self.setProperty(TAKES_EVERY_KEY, waiting)
@@ -81,7 +82,7 @@ class KeyList(QWidget):
     """`changed()` when another key is bound; `message(text)`."""
 
     changed = pyqtSignal()
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -177,8 +178,10 @@ class KeyList(QWidget):
         self._question_row.setVisible(asked is not None)
         if asked is not None:
             action_id, key = asked
-            taken = " and ".join(f"“{BY_ID[one].label}”" for one in keys.clashes(self.bindings, action_id, key))
-            self.question.setText(tr(f"{key} is the key for {taken}. Swapped, that gets {self.bindings[action_id]}."))
+            taken = joined((phrase("“%1”", BY_ID[one].label)
+                            for one in keys.clashes(self.bindings, action_id, key)), " + ")
+            self.question.setText(tr("%1 is the key for %2. Swapped, that gets %3.", key, taken,
+                                     self.bindings[action_id]))
 
     def _swap(self) -> None:
         asked, self._asked = self._asked, None
@@ -191,10 +194,10 @@ class KeyList(QWidget):
         held = [BY_ID[one] for one in made if made[one] != self.bindings[one]]
         wrong = next((one for one in held if one.held and made[one.id].startswith(_STANDS_ALONE)), None)
         if wrong is not None:
-            self.message.emit(f"“{wrong.label}” is held and needs a key alone; give it another one first.")
+            self.message.emit(phrase("“%1” is held and needs a key alone; give it another one first.", wrong.label))
             return
         if self._keep(made):
-            self.message.emit(f"{key}: {BY_ID[action_id].label}.")
+            self.message.emit(phrase("%1: %2.", key, BY_ID[action_id].label))
 
     def _all_as_suggested(self) -> None:
         self._ask(None)

@@ -5,6 +5,7 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from lather.core.phrases import phrase
 from lather.desktop import settings
 from lather.desktop.settings.declared import Setting
 from lather.desktop.texts import tr
@@ -104,7 +105,7 @@ class SettingRow(QWidget):
     def _path(self, value: str) -> QLineEdit:
         field, browse = QLineEdit(value), QPushButton(tr("Choose …"))
         field.setAccessibleName(self.setting.label)
-        browse.setAccessibleName(f"Choose: {self.setting.label}")
+        browse.setAccessibleName(phrase("Choose: %1", self.setting.label))
         field.editingFinished.connect(lambda: self._keep(field.text().strip()))
         browse.clicked.connect(self._browse)
         self.column.addWidget(QLabel(tr(self.setting.label)))

@@ -5,6 +5,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from lather.core.phrases import phrase
 from lather.core.stages.adjust.curve import LEAST_APART, MOST_POINTS, STRAIGHT, held, table
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import SMALL_PT, theme
@@ -50,8 +51,8 @@ class CurveEditor(QWidget):
         self.update()
 
     def _name(self) -> None:
-        told = ", ".join(f"L* {100 * x:.0f} to {100 * y:.0f}" for x, y in self.points)
-        self.setAccessibleName(f"Curve: {told}")
+        told = ", ".join(phrase("L* %1 to %2", f"{100 * x:.0f}", f"{100 * y:.0f}") for x, y in self.points)
+        self.setAccessibleName(phrase("Curve: %1", told))
 
     # places
 

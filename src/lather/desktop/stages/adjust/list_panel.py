@@ -7,6 +7,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import QAbstractButton, QSizePolicy, QVBoxLayout, QWidget
 
 from lather.core.job.model import Stage
+from lather.core.phrases import phrase
 from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.desktop.texts import tr
 from lather.desktop.theme.icons import icon
@@ -98,6 +99,6 @@ class AdjustmentsPanel(QWidget):
             layers = [layer for layer in stage.layers if layer.kind == kind_id]
             on = [layer for layer in layers if layer.on and layer.strength > 0]
             used += bool(on)
-            says = self.kinds[kind_id].said(layers[-1]) if len(layers) == 1 else f"{len(layers)} layers"
+            says = self.kinds[kind_id].said(layers[-1]) if len(layers) == 1 else phrase("%1 layers", len(layers))
             row.show_state((says or "in use") if layers else NOT_USED, bool(on), kind_id == current)
-        self.count.setText(tr(f"{used} in use" if used else "none in use"))
+        self.count.setText(tr(phrase("%1 in use", used) if used else "none in use"))

@@ -4,6 +4,7 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from lather.core.job.model import Layer
+from lather.core.phrases import joined, phrase
 from lather.core.stages.adjust.mask import FEATHER
 from lather.core.stages.adjust.zones import ZONES, zone_label
 from lather.desktop.input.keys import keyed
@@ -95,11 +96,12 @@ class MaskStrip(QWidget):
         self.turn.setChecked(bool(settings.get("turned")))
         self.feather.setVisible(how == BY_ZONE)
         self.feather.set_value(float(settings.get(FEATHER.id, 0.0)))
-        says = ", ".join(zone_label(zone).lower() for zone in zones) if how == BY_ZONE else {
+        says = joined((zone_label(zone).lower() for zone in zones), ", ") if how == BY_ZONE else {
             EVERYWHERE: "the whole picture", PAINTED: "only what is painted"}[how]
         strokes = 0 if layer is None else len(layer.edits)
-        painted = f", {strokes} stroke{'s' * (strokes != 1)}" if strokes else ""
-        self.title.setText(tr(f"Mask of {name}: {says}{painted}{', turned round' * bool(settings.get('turned'))}"))
+        painted = phrase(", %n strokes", n=strokes, one=", %n stroke") if strokes else ""
+        self.title.setText(tr("Mask of %1: %2%3%4", name, says, painted,
+                              ", turned round" * bool(settings.get("turned"))))
         self.title.setToolTip(tr(self.title.text()))
         for widget in (self.how, self.turn):
             widget.setEnabled(layer is not None)

@@ -12,6 +12,7 @@ from lather.core.job.model import Job, Layer, Stroke, freeze_points, new_id
 from lather.core.measure.adjust_readout import readout_of
 from lather.core.measure.colours import beneath
 from lather.core.mending.adjustment_start import measured_settings
+from lather.core.phrases import phrase
 from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.core.stages.mend.grow_fence import grow_fence
 from lather.core.types import Rect
@@ -106,7 +107,8 @@ class AdjustPart(StagePart):
 
         def take(settings: dict | None) -> None:
             if settings is None:
-                self.message.emit(f"{kind.label}: what it needs is not seen here; paint or outline it by hand.")
+                self.message.emit(phrase("%1: what it needs is not seen here; paint or outline it by hand.",
+                                         kind.label))
                 settings = kind.new_settings()
             label = name or self._free_name(self.layer_name(kind, settings))
             layer = Layer(new_id(), label, kind_id, settings=settings)
@@ -328,7 +330,7 @@ class AdjustPart(StagePart):
         """Settings that a picked colour gives a layer, and a word for the person."""
         hue = float(np.degrees(np.arctan2(lab[2], lab[1])) % 360)
         if layer.kind == "hues":
-            return {"hue": round(hue, 1)}, f"Hue {hue:.0f}° picked: all that has it is changed."
+            return {"hue": round(hue, 1)}, phrase("Hue %1° picked: all that has it is changed.", f"{hue:.0f}")
         return {}, ""
 
     def draw(self, painter: QPainter, canvas: PhotoCanvas) -> None:

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QPushBu
 from lather.core.job.limits import Band
 from lather.core.job.model import Layer
 from lather.core.measure.adjust_readout import MatchSeen, WhiteSeen
+from lather.core.phrases import phrase
 from lather.core.stages.adjust.zones import SKIN_PARTS
 from lather.core.stages.colour.whiten import PARTS
 from lather.desktop.stages.adjust.box import AdjustBox, narrow_box
@@ -38,7 +39,7 @@ class MatchBox(AdjustBox):
             crop, text = QLabel(), QLabel(tr(label))
             crop.setFixedSize(_CROP)
             crop.setScaledContents(True)
-            crop.setAccessibleName(f"Crop of the {label}")
+            crop.setAccessibleName(phrase("Crop of the %1", label))
             crop.setObjectName("crop")
             text.setObjectName("quiet")
             text.setFont(font(SMALL_PT))
@@ -54,7 +55,7 @@ class MatchBox(AdjustBox):
         zones.setHorizontalSpacing(6)
         self.zones: dict[str, QComboBox] = {}
         for column, (name, label) in enumerate((("reference", "From"), ("target", "To"))):
-            box = narrow_box(f"{label} which part of the skin")
+            box = narrow_box(phrase("%1 which part of the skin", label))
             box.addItem(tr("outline"), _BY_HAND)
             for zone, text in SKIN_PARTS.items():
                 box.addItem(tr(text), zone)
@@ -101,7 +102,7 @@ class MatchBox(AdjustBox):
     def show_readout(self, readout: object) -> None:
         if not isinstance(readout, MatchSeen):
             return
-        self.difference.show_value(readout.now, f"ΔE {readout.before:.1f} → {readout.now:.1f}",
+        self.difference.show_value(readout.now, phrase("ΔE %1 → %2", f"{readout.before:.1f}", f"{readout.now:.1f}"),
                                    Band(0, _ALIKE, "below that nobody sees a difference between two areas"))
         for name, pixels in readout.crops.items():
             self.crops[name].setPixmap(_pixmap(pixels))
@@ -122,11 +123,12 @@ class WhitenBox(AdjustBox):
             return
         part = PARTS[readout.part]
         self.light.name, self.yellow.name = f"{part} L*", f"{part} b*"
+        why = phrase("at most L* %1: whiter looks false", f"{readout.most_light:.0f}")
         self.light.show_value(readout.now[0], f"{readout.before[0]:.0f} → {readout.now[0]:.0f}",
-                              Band(0, readout.most_light, f"at most L* {readout.most_light:.0f}: whiter looks false"))
-        self.yellow.show_value(
-            max(0.0, readout.now[2]), f"{readout.before[2]:.0f} → {readout.now[2]:.0f}",
-            Band(readout.least_yellow, _MOST_B, f"at least b* {readout.least_yellow:.0f}: it looks false without"))
+                              Band(0, readout.most_light, why))
+        why = phrase("at least b* %1: it looks false without", f"{readout.least_yellow:.0f}")
+        self.yellow.show_value(max(0.0, readout.now[2]), f"{readout.before[2]:.0f} → {readout.now[2]:.0f}",
+                               Band(readout.least_yellow, _MOST_B, why))
         self.note.setText(tr(readout.note))
         self.note.setVisible(bool(readout.note))
 

@@ -8,6 +8,7 @@ from lather.core.job.commands import AddEdits, RemoveEdits, SetLayer
 from lather.core.job.model import Job, Layer, Stroke
 from lather.core.measure.adjust_readout import MatchSeen
 from lather.core.mending.colour_settings import MEASURED, match_settings, measured_again, within_limits
+from lather.core.phrases import phrase
 from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.core.stages.adjust.values import plain_lab
 from lather.core.stages.adjust.zones import zone_label
@@ -65,7 +66,8 @@ class ColourPart(AdjustPart):
         self.make_layer("whiten", part=part)
 
     def layer_name(self, kind: type[AdjustmentKind], settings: dict) -> str:
-        return f"{PARTS[settings['part']]}, whiten" if kind.id == "whiten" else super().layer_name(kind, settings)
+        return phrase("%1, whiten",
+                      PARTS[settings["part"]]) if kind.id == "whiten" else super().layer_name(kind, settings)
 
     def again(self) -> bool:
         """What the layer in hand goes by is measured anew on the picture as it lies beneath now."""
@@ -118,7 +120,7 @@ class ColourPart(AdjustPart):
                 kept = "measured_to" if name == "reference" else "measured_from"
                 if kept not in settings:
                     where = zone_label(area["zone"]).lower() if "zone" in area else "there"
-                    self.message.emit(f"Hardly any skin is seen {where}; outline it by hand.")
+                    self.message.emit(phrase("Hardly any skin is seen %1; outline it by hand.", where))
 
         self._background.run("areas", work, take, failed=self.message.emit, newest=True)
 
@@ -134,8 +136,8 @@ class ColourPart(AdjustPart):
 
     def picked(self, layer: Layer, lab: np.ndarray) -> tuple[dict, str]:
         if layer.kind == "calm":
-            return {"toward": plain_lab(lab)}, (f"Towards L* {lab[0]:.0f} a* {lab[1]:.0f} b* {lab[2]:.0f}: paint where "
-                                                "the skin is off it.")
+            return {"toward": plain_lab(lab)}, (phrase("Towards L* %1 a* %2 b* %3: paint where the skin is off it.",
+                                                       f"{lab[0]:.0f}", f"{lab[1]:.0f}", f"{lab[2]:.0f}"))
         return super().picked(layer, lab)
 
     def draw(self, painter: QPainter, canvas: PhotoCanvas) -> None:
@@ -153,10 +155,10 @@ class ColourPart(AdjustPart):
 
     def _tag(self, name: str) -> str:
         if name == "target" and self._seen is not None:
-            return f"Target · ΔE {self._seen.before:.1f} → {self._seen.now:.1f}"
+            return phrase("Target · ΔE %1 → %2", f"{self._seen.before:.1f}", f"{self._seen.now:.1f}")
         colour = self.layer.settings.get("measured_to" if name == "reference" else "measured_from")
         label = name.capitalize()
         if colour is None:
             return label
         light, a, b = colour["mean"]
-        return f"{label} · L* {light:.0f} a* {a:.0f} b* {b:.0f}"
+        return phrase("%1 · L* %2 a* %3 b* %4", label, f"{light:.0f}", f"{a:.0f}", f"{b:.0f}")

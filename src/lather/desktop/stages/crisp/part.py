@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 from lather.core.job.model import Job, Stage
 from lather.core.job.purpose import first_of, of_crisp
 from lather.core.mending.adjustment_start import CRISP_PARTS, crisp_proposal
+from lather.core.phrases import phrase
 from lather.desktop.stages.adjust.part import AdjustPart
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
@@ -33,7 +34,7 @@ class ProposalsPanel(QWidget):
         self.buttons: dict[str, QPushButton] = {}
         for part, (label, _) in (*CRISP_PARTS.items(), ("", ("By hand only", ()))):
             button = QPushButton(tr(label))
-            button.setAccessibleName(f"Crisp: {label}")
+            button.setAccessibleName(phrase("Crisp: %1", label))
             button.clicked.connect(lambda _, part=part: self.taken.emit(part))
             column.addWidget(button)
             self.buttons[part] = button
@@ -45,7 +46,7 @@ class ProposalsPanel(QWidget):
         laid = {layer.purpose for layer in stage.layers}
         for part, (label, _) in CRISP_PARTS.items():
             there = of_crisp(part) in laid
-            self.buttons[part].setText(tr(f"{label} · laid" if there else label))
+            self.buttons[part].setText(tr(phrase("%1 · laid", label) if there else label))
 
 
 class CrispPart(AdjustPart):
@@ -76,7 +77,7 @@ class CrispPart(AdjustPart):
 
         def take(command) -> None:
             if command is None:
-                self.message.emit(f"{label}: not seen on this photo; paint them by hand.")
+                self.message.emit(phrase("%1: not seen on this photo; paint them by hand.", label))
                 return
             self.job.do(command)
             if self.in_hand:

@@ -2,6 +2,7 @@
 
 from PyQt6.QtCore import pyqtSignal
 
+from lather.core.phrases import joined, phrase
 from lather.desktop.stages.stage_panel import StagePanel
 from lather.desktop.texts import tr
 
@@ -20,7 +21,7 @@ class EvenPanel(StagePanel):
 
     def show_state(self, apart: bool, layer_says: str, colour_left: int) -> None:
         self.apart.setChecked(apart)
-        places = "1 place" if colour_left == 1 else f"{colour_left} places"
-        left = f"{places} will keep another colour once evened: for Colour." if colour_left else ""
-        self.note.setText(tr(" ".join(part for part in (layer_says, left) if part)))
+        places = "1 place" if colour_left == 1 else phrase("%1 places", colour_left)
+        left = phrase("%1 will keep another colour once evened: for Colour.", places) if colour_left else ""
+        self.note.setText(tr(joined((layer_says, left))))
         self.note.setVisible(bool(self.note.text()))

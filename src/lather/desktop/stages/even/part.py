@@ -4,6 +4,7 @@ from PyQt6.QtGui import QPainter
 
 from lather.core.job.commands import SetLayer, Together
 from lather.core.mending.even_blotches import layer_for_side
+from lather.core.phrases import phrase
 from lather.core.stages.even.kind import BOTH, LIFTING, LOWERING
 from lather.core.stages.even.readout import ToGo, blotch_size, input_of_even, to_go
 from lather.core.stages.light.cells import Seen
@@ -128,11 +129,11 @@ class EvenPart(StagePart):
         if not told.bare:
             return "no bare skin here"
         if told.even and abs(told.around) > _PLAINLY:
-            return f"even by what is known · {abs(told.around):.1f} ΔL* as around"
+            return phrase("even by what is known · %1 ΔL* as around", f"{abs(told.around):.1f}")
         if told.even:
             return "even already" if self.state.tool == "lift" else "nothing too bright here"
-        passes = "no pass" if told.passes is None else "1 pass" if told.passes == 1 else f"{told.passes} passes"
-        return f"ΔL* to go {abs(told.light):.1f} · {passes}"
+        passes = phrase("no pass") if told.passes is None else phrase("%n passes", n=told.passes, one="%n pass")
+        return phrase("ΔL* to go %1 · %2", f"{abs(told.light):.1f}", passes)
 
     def measured_size(self, x: float, y: float) -> float | None:
         around = input_of_even(self.canvas.engine, self.job.job)
@@ -147,7 +148,7 @@ class EvenPart(StagePart):
     # outlines
 
     def _prompt(self) -> str:
-        return f"outline skin to even at {self.state.brush.ceiling * 100:.0f} %"
+        return phrase("outline skin to even at %1 %", f"{self.state.brush.ceiling * 100:.0f}")
 
     def pen_event(self, event: PenEvent) -> bool:
         if event.kind == "press" and not event.context:

@@ -4,6 +4,7 @@ import numpy as np
 from PyQt6.QtGui import QPainter
 
 from lather.core.job.model import Job, Layer
+from lather.core.phrases import phrase
 from lather.core.stages.finish.tints import HIGH, LOW, RANGES
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.input.pen import PenEvent
@@ -62,4 +63,5 @@ class FinishPart(AdjustPart):
         name = "shadows" if lab[0] < low else "lights" if lab[0] > high else "middle"
         hue = float(np.degrees(np.arctan2(lab[2], lab[1])) % 360)
         chroma = layer.settings.get(f"{name}_chroma", 0.0) or 4.0
-        return {f"{name}_hue": round(hue, 1), f"{name}_chroma": chroma}, f"{RANGES[name][0]}: hue {hue:.0f}°."
+        said = phrase("%1: hue %2°.", RANGES[name][0], f"{hue:.0f}")
+        return {f"{name}_hue": round(hue, 1), f"{name}_chroma": chroma}, said

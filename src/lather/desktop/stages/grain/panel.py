@@ -42,8 +42,8 @@ class GrainPanel(StagePanel):
             self.note.setText(tr("This photo has no grain that can be measured."))
         else:
             levels = [level for _, level in grain.level_percent]
-            self.note.setText(tr(f"{min(levels):.2f} to {max(levels):.2f} % by brightness · {grain.size_px:.2f} px · "
-                                 f"colour share {grain.chroma_share * 100:.0f} %"))
+            self.note.setText(tr("%1 to %2 % by brightness · %3 px · colour share %4 %", f"{min(levels):.2f}",
+                                 f"{max(levels):.2f}", f"{grain.size_px:.2f}", f"{grain.chroma_share * 100:.0f}"))
         known = grain is not None and bool(grain.level_percent)
         self.everywhere.setEnabled(known)
         self.missing.setEnabled(known)

@@ -6,6 +6,7 @@ from PyQt6.QtGui import QImage, QPainter
 
 from lather.core.job.commands import SetLayer
 from lather.core.job.model import Job
+from lather.core.phrases import phrase
 from lather.core.stages.grain.kind import grain_settings
 from lather.core.stages.grain.missing_map import missing_map
 from lather.core.stages.grain.put_back import match_grain
@@ -107,7 +108,7 @@ class GrainPart(StagePart):
         self._missing_of = beneath
         some = found > _SOME_MISSING
         self._missing = hatched(found, dense_from=_SOME_MISSING)
-        self.message.emit(f"Grain is missing on {100 * some.mean():.1f} % of the picture." if some.any()
+        self.message.emit(phrase("Grain is missing on %1 % of the picture.", f"{100 * some.mean():.1f}") if some.any()
                           else "No grain is missing: nothing that was done so far took any.")
         self.canvas.update()
         if self.panel.missing.isChecked() and not self._missing_known():

@@ -4,6 +4,7 @@ from PyQt6.QtCore import pyqtSignal
 
 from lather.core.job.limits import band
 from lather.core.job.model import Layer
+from lather.core.phrases import phrase
 from lather.core.stages.sculpt.kind import FOLLOWING
 from lather.desktop.stages.stage_panel import StagePanel
 from lather.desktop.texts import tr
@@ -40,5 +41,5 @@ class SculptPanel(StagePanel):
         """What the stage lays down at most, in stops; both positive."""
         for (name, gauge), value, sign in zip(self.most.items(), (light, shade), ("+", "−")):
             limits = band(job_kind, name)
-            held = " · held" if limits.high - value < 0.005 and value > 0 else f" of {limits.high:.2f}"
+            held = " · held" if limits.high - value < 0.005 and value > 0 else phrase(" of %1", f"{limits.high:.2f}")
             gauge.show_value(value, f"{sign}{value:.2f}{held}", limits)

@@ -9,6 +9,7 @@ from lather.core.job.commands import SetLayer
 from lather.core.job.limits import band
 from lather.core.job.model import Job
 from lather.core.job.purpose import of_path
+from lather.core.phrases import phrase
 from lather.core.stages.sculpt.kind import FOLLOWING
 from lather.core.stages.sculpt.paths import SHARE, Proposal, laid_stops, lay_command, proposals
 from lather.desktop.background import Background
@@ -108,7 +109,8 @@ class SculptPart(StagePart):
         self.job.do(command)
         self.job.choose_layer(self.job.stage.layers[-1].id)
         count = len(chosen)
-        self.message.emit(f"{count} path{'s' * (count != 1)} laid down in one step; undo takes them back.")
+        self.message.emit(phrase("%n paths laid down in one step; undo takes them back.", n=count,
+                                 one="%n path laid down in one step; undo takes them back."))
 
     def _choose(self, name: str, on: bool) -> None:
         (self.off.discard if on else self.off.add)(name)
@@ -196,7 +198,7 @@ class SculptPart(StagePart):
         if self._drag is not None:
             one = next(x for x in self.rows if x.id == self.picked)
             at = number_place(canvas, one)
-            draw_tag(painter, at.x() + 14, at.y(), f"{one.label} · {one.width_px:.0f} px wide")
+            draw_tag(painter, at.x() + 14, at.y(), phrase("%1 · %2 px wide", one.label, f"{one.width_px:.0f}"))
 
     def pointer_text(self) -> str:
         tool, kind = self.desk.strokes.state.tool, self.job.job.brief.get("kind")
@@ -206,7 +208,8 @@ class SculptPart(StagePart):
         strength = min(self.desk.strokes.effective_strength(), most)
         layer = self.job.layer
         share = FOLLOWING.start if layer is None else layer.settings.get(FOLLOWING.id, FOLLOWING.start)
-        return f"{'+' if tool == 'light' else '−'}{strength:.2f} stop · follows {share * 100:.0f} %"
+        return phrase("%1%2 stop · follows %3 %", "+" if tool == "light" else "−", f"{strength:.2f}",
+                      f"{share * 100:.0f}")
 
     def pen_event(self, event: PenEvent) -> bool:
         if self._drag is not None:

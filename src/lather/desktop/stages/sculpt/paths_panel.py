@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from lather.core.phrases import joined, phrase
 from lather.core.stages.sculpt.paths import SHARE, Proposal
 from lather.desktop.input.keys import keyed
 from lather.desktop.texts import tr
@@ -152,7 +153,7 @@ class PathsPanel(QWidget):
                    share: float, following: float, empty: str, waiting: int) -> None:
         """off: ids that are not chosen. laid: those that lie on a layer. empty: what is said while there is none."""
         proposed = [one for one in rows if not one.left_out]
-        self.count.setText(tr(f"{len(laid)} of {len(proposed)} laid" if proposed else ""))
+        self.count.setText(tr(phrase("%1 of %2 laid", len(laid), len(proposed)) if proposed else ""))
         self.empty.setText(tr(empty))
         self.empty.setVisible(bool(empty))
         self.list.setVisible(bool(rows))
@@ -165,11 +166,13 @@ class PathsPanel(QWidget):
             right = one.left_out or ("laid" if one.id in laid else f"{stops:+.2f}".replace("-", "−"))
             item.setData(Qt.ItemDataRole.UserRole + 1, (numbers.get(one.id, 0), right, chosen))
             item.setData(Qt.ItemDataRole.UserRole + 2, one.id == in_hand)
-            says = f"left out: {one.left_out}" if one.left_out else right if one.id in laid else f"{right} stops"
+            says = right if one.id in laid else phrase("%1 stops", right)
+            if one.left_out:
+                says = phrase("left out: %1", one.left_out)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{one.label}, {says}")
-            item.setToolTip(tr(f"{one.label}: {says}"))
+            item.setToolTip(tr(joined([one.label, says], ": ")))
             self.list.addItem(item)
-        self.lay.setText(tr(f"Lay all {waiting}  E"))
+        self.lay.setText(tr("Lay all %1  E", waiting))
         self.lay.setEnabled(waiting > 0)
         self.skip.setEnabled(bool(in_hand))
         self.share.set_value(100 * share)

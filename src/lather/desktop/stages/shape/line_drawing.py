@@ -18,7 +18,7 @@ class LineDrawing(QObject):
     """`drawn(parts, name)`: what is to be held. `message(text)`."""
 
     drawn = pyqtSignal(object, str)
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, canvas: PhotoCanvas, parent=None):
         super().__init__(parent)

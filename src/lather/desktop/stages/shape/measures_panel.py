@@ -3,6 +3,7 @@
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from lather.core.phrases import phrase
 from lather.core.stages.shape.holds import ZONES
 from lather.core.stages.shape.measures import FIRST, MEASURES, Measure
 from lather.desktop.texts import tr
@@ -28,11 +29,11 @@ class MeasureRow(QWidget):
         column.setContentsMargins(6, 2, 6, 1)
         column.setSpacing(0)
         self.both = SignedSlider(measure.label, 3.0)
-        self.both.setToolTip(tr(f"{measure.hint[:1].upper()}{measure.hint[1:]}; in hand its points can be dragged. Tab "
-                                "to it and type a number, or double click: as on the photo"))
+        self.both.setToolTip(tr("%1%2; in hand its points can be dragged. Tab to it and type a number, or double "
+                                "click: as on the photo", measure.hint[:1].upper(), measure.hint[1:]))
         self.both.changed.connect(lambda value, dragging: self._tell(measure.sides, value, dragging))
         column.addWidget(self.both)
-        self.title = QLabel(tr(f"{measure.label}, singly"))
+        self.title = QLabel(tr("%1, singly", measure.label))
         self.title.setFont(font(SMALL_PT, strong=True))
         column.addWidget(self.title)
         self.sides: dict[str, SignedSlider] = {}
@@ -151,7 +152,7 @@ class MeasuresPanel(QWidget):
         grid.addWidget(title, 0, 0, 1, 4)
         self.zones: dict[str, QPushButton] = {}
         for number, (zone, label) in enumerate(ZONES.items()):
-            button = self._button(label, f"{label}: not moved by anything from now on",
+            button = self._button(label, phrase("%1: not moved by anything from now on", label),
                                   lambda on, zone=zone: self.zone_held.emit(zone, on))
             button.setCheckable(True)
             t = theme()
@@ -198,9 +199,9 @@ class MeasuresPanel(QWidget):
             self.rows[measure.id].show_state(own, most, in_hand, singly, facts if in_hand else "")
         hidden = list(MEASURES)[FIRST:]
         moved = sum(any(abs(values.get((m.id, side), 0.0)) >= 0.05 for side in m.sides) for m in hidden)
-        said = "all at 0" if not moved else f"{moved} moved"
+        said = "all at 0" if not moved else phrase("%1 moved", moved)
         everything = self._all or picked in {m.id for m in hidden}
-        self.more.setText(tr("Fewer measures" if everything else f"{len(hidden)} more measures · {said}"))
+        self.more.setText(tr("Fewer measures" if everything else phrase("%1 more measures · %2", len(hidden), said)))
         self._show_rows(everything)
         self.clear.setEnabled(bool(values))
         self.even.setEnabled(bool(values))

@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidg
 
 from lather.core import lengths
 from lather.core.job.limits import Band, band
+from lather.core.phrases import phrase
 from lather.core.stages.shape.guard import TIGHTEST
 from lather.core.stages.shape.readout import BEND_LIMIT_PX, Bend, Moves
 from lather.desktop import settings
@@ -65,18 +66,19 @@ class ShapePanel(StagePanel):
         limits = band(job_kind, "largest_move")
         self.largest.name = f"Largest, {moves.place}" if moves.place else "Largest move"
         percent = "" if moves.percent is None else f" · {moves.percent:.1f} %"
-        self.largest.show_value(moves.percent or 0.0, f"{moves.largest_px:.0f} px{percent}", limits)
-        less = f" · {moves.held_back} held back: skin would fold" if moves.held_back else ""
+        self.largest.show_value(moves.percent or 0.0, phrase("%1 px%2", f"{moves.largest_px:.0f}", percent), limits)
+        less = phrase(" · %1 held back: skin would fold", moves.held_back) if moves.held_back else ""
         unit = settings.value("length")
-        self.printed.setText(tr(f"Printed {lengths.shown(print_cm, unit):.0f} {unit} long: "
-                                f"{lengths.small_text(moves.mm, unit)}{less}"))
+        self.printed.setText(tr("Printed %1 %2 long: %3%4", f"{lengths.shown(print_cm, unit):.0f}", unit,
+                                lengths.small_text(moves.mm, unit), less))
         known = moves.sides is not None
         self.sides.setVisible(known)
         if known:
             most = max(moves.sides_before, 0.3) + 0.3
-            self.sides.show_value(moves.sides, f"{moves.sides:.1f} % · photo {moves.sides_before:.1f} %",
+            self.sides.show_value(moves.sides, phrase("%1 % · photo %2 %", f"{moves.sides:.1f}",
+                                                      f"{moves.sides_before:.1f}"),
                                   Band(0, most, "sides that differ more than on the photo look crooked"))
-        self.tightest.show_value(moves.tightest, f"{moves.tightest:.2f} · stops at {TIGHTEST:.2f}",
+        self.tightest.show_value(moves.tightest, phrase("%1 · stops at %2", f"{moves.tightest:.2f}", f"{TIGHTEST:.2f}"),
                                  Band(2 * TIGHTEST, 1.2, "skin pressed together that far shows as smeared texture"))
 
         self.texture.setVisible(moves.texture is not None)
@@ -87,7 +89,7 @@ class ShapePanel(StagePanel):
     def show_lines(self, bends: tuple[Bend, ...], held: set[str], looking: bool) -> None:
         """held: names of lines that are kept straight."""
         straight = sum(not bend.over for bend in bends)
-        found = f"{len(bends)} found, {straight} straight" if bends else "none"
+        found = phrase("%1 found, %2 straight", len(bends), straight) if bends else "none"
         self.count.setText(tr("looking …" if looking else found))
         worst = sorted(bends, key=lambda one: -one.px)[:_MOST_ROWS]
         for row, bend in zip(self._lines, [*worst, *[None] * _MOST_ROWS]):
@@ -111,7 +113,7 @@ class _LineRow(QWidget):
         self.hold.setObjectName("small")
         self.hold.setStyleSheet("padding: 1px 6px;")
         self.hold.setFont(font(SMALL_PT))
-        self.hold.setToolTip(tr(f"Bent by over {BEND_LIMIT_PX:g} px: keep it straight"))
+        self.hold.setToolTip(tr("Bent by over %1 px: keep it straight", f"{BEND_LIMIT_PX:g}"))
         self.hold.clicked.connect(lambda: held(self._bend))
         row.addWidget(self.name, 1)
         row.addWidget(self.value)
@@ -124,10 +126,10 @@ class _LineRow(QWidget):
             return
         self.name.setText(tr(bend.name))
         state = " · over" if bend.over else " · held" if held else ""
-        self.value.setText(tr(f"{bend.px:.1f} px{state}"))
+        self.value.setText(tr("%1 px%2", f"{bend.px:.1f}", state))
         for label in (self.name, self.value):
             label.setFont(font(SMALL_PT, strong=bend.over))
             label.setStyleSheet(f"color: {theme().over};" if bend.over else "")
-        self.hold.setAccessibleName(f"Hold {bend.name}")
+        self.hold.setAccessibleName(phrase("Hold %1", bend.name))
         self.hold.setVisible(bend.over and not held)
         self.setFixedHeight(_BUTTON_ROW_PX if bend.over and not held else _ROW_PX)

@@ -15,6 +15,7 @@ from lather.core.job.purpose import MEASURES_LAYER, line_of
 from lather.core.lengths import small_text
 from lather.core.measure.hands import hand_outlines
 from lather.core.measure.lines_behind import lines_behind
+from lather.core.phrases import joined, phrase
 from lather.core.stages.base import STILL
 from lather.core.stages.shape import holds, measures
 from lather.core.stages.shape.kind import next_order
@@ -39,6 +40,7 @@ from lather.desktop.stages.shape.panel import ShapePanel
 from lather.desktop.stages.shape.permission import CAUTIONS, Permission
 from lather.desktop.stages.shape.piece import Piece
 from lather.desktop.stages.shape.point_drag import PointDrag
+from lather.desktop.texts import tr
 
 _BY_HAND = "By hand"
 _HARMLESS = ("hold", "let_go", "settle", "straighten")
@@ -211,7 +213,8 @@ class ShapePart(StagePart):
             layer, face = self.job.ensure_layer(), self.job.job.face_map
             px = face.width_px if face is not None else self.desk.measured.measures.face_width_px
             self._do(holds.hold_command(self.job.job, layer, zone, self._zones[zone], px))
-            self.message.emit(f"{holds.ZONES[zone]} held: nothing moves there from now on; what was moved stays.")
+            self.message.emit(phrase("%1 held: nothing moves there from now on; what was moved stays.",
+                                     holds.ZONES[zone]))
 
     def _held_lines(self) -> set[str]:
         return {line_of(edit.purpose) for layer in self.job.job.stage("shape").layers for edit in layer.edits
@@ -221,7 +224,7 @@ class ShapePart(StagePart):
         held = self._held_lines()
         order = next_order(self.job.job)
         edits = [hold_of(bend.parts, bend.name, order) for bend in bends if bend.name not in held]
-        self._add(edits, "hold line" if len(edits) == 1 else f"hold {len(edits)} lines")
+        self._add(edits, "hold line" if len(edits) == 1 else phrase("hold %1 lines", len(edits)))
 
     def _add(self, edits: list[Stroke], label: str) -> None:
         if not edits:
@@ -293,7 +296,7 @@ class ShapePart(StagePart):
 
     def _hold_drawn(self, parts, name: str) -> None:
         if name in self._held_lines() and name != "Line by hand":
-            self.message.emit(f"{name} is held already.")
+            self.message.emit(phrase("%1 is held already.", name))
         else:
             self._add([hold_of(parts, name, next_order(self.job.job))], "hold line")
 
@@ -324,8 +327,11 @@ class ShapePart(StagePart):
         kind = self._kind or "this job"
         agreed = self.job.job.brief.get("agreed_moves")
         why = band(self._kind, "measure_each").why
-        limit = f"Most each way {most:.1f} % for {kind}." if most else f"None for {kind}: {why}."
-        return f"{limit} Agreed in the brief: {agreed}." if agreed else f"{limit} Nothing agreed in the brief yet."
+        limit = phrase("Most each way %1 % for %2.", f"{most:.1f}", kind)
+        if not most:
+            limit = phrase("None for %1: %2.", kind, why)
+        told = phrase("Agreed in the brief: %1.", agreed) if agreed else phrase("Nothing agreed in the brief yet.")
+        return joined([limit, told])
 
     def _facts(self, face) -> str:
         """What the measure in hand is on the photo and now."""
@@ -352,7 +358,8 @@ class ShapePart(StagePart):
         if moved < 0.1:
             return "not moved here"
         face = self.job.job.face_map
-        return f"moved {moved:.0f} px here" + (f" · {100 * moved / face.width_px:.1f} %" if face is not None else "")
+        return phrase("moved %1 px here",
+                      f"{moved:.0f}") + (f" · {100 * moved / face.width_px:.1f} %" if face is not None else "")
 
     def draw(self, painter: QPainter, canvas: PhotoCanvas) -> None:
         if self._hatch is not None:
@@ -381,7 +388,8 @@ class ShapePart(StagePart):
     def _draw_held(self, painter: QPainter) -> None:
         held = holds.held_zones(self.job.job)
         if held:
-            draw_tag(painter, 12, 22, "Held: " + ", ".join(zone for zone in holds.ZONES if zone in held) + " · hatched")
+            named = joined((holds.ZONES[zone].lower() for zone in holds.ZONES if zone in held), ", ")
+            draw_tag(painter, 12, 22, tr("Held: %1 · hatched", named))
 
     def _draw_other_ring(self, painter: QPainter, canvas: PhotoCanvas, face) -> None:
         """Where the other side is moved."""

@@ -2,6 +2,7 @@
 
 from PyQt6.QtWidgets import QWidget
 
+from lather.core.phrases import phrase
 from lather.desktop.window.questions import ask
 
 IDENTITY, CHILD = "identity-true", "newborn/child"
@@ -9,9 +10,9 @@ _LABELS = "may have to be labelled: check the local rules."
 CAUTIONS = {
     IDENTITY: "An identity photo must not be reshaped.",
     CHILD: "A child's body is not reshaped. Hold and settle work; a push asks twice.",
-    "beauty": f"Reshaped people in advertising {_LABELS}",
-    "fashion": f"Reshaped people in advertising {_LABELS}",
-    "body": f"Altered bodies in advertising {_LABELS}",
+    "beauty": phrase("Reshaped people in advertising %1", _LABELS),
+    "fashion": phrase("Reshaped people in advertising %1", _LABELS),
+    "body": phrase("Altered bodies in advertising %1", _LABELS),
 }
 _REFUSED = "An identity photo must not be reshaped: the person must be known again by it. Nothing was moved."
 

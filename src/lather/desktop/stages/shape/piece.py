@@ -6,6 +6,7 @@ from PyQt6.QtGui import QPainter
 
 from lather.core.brush.values import Brush
 from lather.core.job.model import Stroke, freeze_points, new_id
+from lather.core.phrases import phrase
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.pointer import draw_link, draw_outline, draw_tag
 from lather.desktop.controls.painting.outline_trail import OutlineTrail
@@ -18,7 +19,7 @@ class Piece(QObject):
     """`drawn(Stroke, finished)`: the edit as it is now; finished when the pen is lifted. `message(text)`."""
 
     drawn = pyqtSignal(object, bool)
-    message = pyqtSignal(str)
+    message = pyqtSignal(object)
 
     def __init__(self, canvas: PhotoCanvas, parent=None):
         super().__init__(parent)
@@ -92,7 +93,7 @@ class Piece(QObject):
             a = QPointF(*canvas.view.to_screen(*self._from))
             b = a + canvas.on_screen(*way)
             draw_link(painter, a, b, 0)
-            draw_tag(painter, b.x() + 14, b.y() - 14, f"drawn {np.hypot(*way):.1f} px")
+            draw_tag(painter, b.x() + 14, b.y() - 14, phrase("drawn %1 px", f"{np.hypot(*way):.1f}"))
         elif canvas.pointer is not None and not self._trail.places:
             text = "outline one piece" if self.corners is None else "draw an edge of it"
             draw_tag(painter, canvas.pointer.x() + 14, canvas.pointer.y() - 14, text)

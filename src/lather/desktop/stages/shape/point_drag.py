@@ -6,6 +6,7 @@ import numpy as np
 from PyQt6.QtGui import QPainter
 
 from lather.core.job.face_map import FaceMap
+from lather.core.phrases import phrase
 from lather.core.stages.shape.measures import BY_ID, name_of, way
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.pointer import draw_tag
@@ -48,4 +49,4 @@ class PointDrag:
         if self.point is None or at is None:
             return
         px, name = abs(value) / 100 * face.width_px, name_of(BY_ID[self.point.measure], self.point.side)
-        draw_tag(painter, at.x() + 16, at.y() + 26, f"{name.lower()} · {px:.0f} px · {signed(value)}")
+        draw_tag(painter, at.x() + 16, at.y() + 26, phrase("%1 · %2 px · %3", name.lower(), f"{px:.0f}", signed(value)))

@@ -1,6 +1,7 @@
 """Area: an outline drawn on the photo, whose tone is smoothed; it says when light and shade were mixed."""
 
 from lather.core.job.model import Stroke
+from lather.core.phrases import phrase
 from lather.core.stages.split.area import mixes_light_and_shade
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.stroke_worker import StrokeWorker
@@ -31,5 +32,5 @@ class AreaControl(OutlineControl):
 
     def _answered(self, answer: object) -> None:
         if isinstance(answer, tuple) and answer[0] == "area" and answer[1] is not None:
-            self.message.emit(f"This outline holds a highlight and a shadow ({answer[1]:.0f} ΔL* apart): evened "
-                              "together they turn grey. Undo, and draw one around each.")
+            self.message.emit(phrase("This outline holds a highlight and a shadow (%1 ΔL* apart): evened together "
+                                     "they turn grey. Undo, and draw one around each.", f"{answer[1]:.0f}"))

@@ -4,6 +4,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton
 
 from lather.core.job.model import Layer
+from lather.core.phrases import phrase
 from lather.desktop.stages.split.spectrum_plot import SpectrumPlot
 from lather.desktop.stages.stage_panel import StagePanel
 from lather.desktop.texts import tr
@@ -60,6 +61,6 @@ class SplitPanel(StagePanel):
         if layer is not None:
             self.edges.setChecked(bool(layer.settings.get("edge_keeping", True)))
             self.protect.setChecked(layer.fence is not None)
-        share = f", {width / face_px * 100:.1f} % of the face" if face_px else ""
-        self.note.setText(tr(f"Measured {proposed_px:.1f} px · now {width:.1f} px{share}"))
+        share = phrase(", %1 % of the face", f"{width / face_px * 100:.1f}") if face_px else ""
+        self.note.setText(tr("Measured %1 px · now %2 px%3", f"{proposed_px:.1f}", f"{width:.1f}", share))
         self.plot.show_cut(scale, width)
