@@ -168,8 +168,8 @@ def _exact(a: np.ndarray, b: np.ndarray, matrix: np.ndarray) -> np.ndarray:
             (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 60, 1e-6), _NO_MASK, 5)
     except cv2.error:
         return matrix
-    found = np.array(found, float)
-    found[:, 2] -= found[:, :2] @ (0.5, 0.5) - 0.5
+    found = np.array(found, np.float64)
+    found[:, 2] -= found[:, :2] @ np.array([0.5, 0.5]) - 0.5
     back = cv2.invertAffineTransform(found)
     corners = np.array([[0, 0], [a.shape[1], 0], [0, a.shape[0]], a.shape[::-1]], float)
     moved = np.abs(Affine(back).places(corners) - Affine(matrix).places(corners)).max()
@@ -396,7 +396,7 @@ def _spread(nodes: np.ndarray, moves: np.ndarray, shape: tuple[int, ...]) -> tup
     return _widened(trend + way, shape), _widened(np.clip(near / 4, 0, 1), shape)
 
 
-def _widened(values: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
+def _widened(values: np.ndarray, shape: tuple[int, ...]) -> np.ndarray:
     """Values at places _COARSE px apart, at every px."""
     rows, columns = np.mgrid[0 : shape[0], 0 : shape[1]].astype(np.float32) / _COARSE
     return cv2.remap(values, columns, rows, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPushButton
 
 from lather.core.deliver.run import sharpening_of
 from lather.core.job.outputs import MEDIA, OutputSpec
-from lather.core.phrases import joined, phrase
+from lather.core.phrases import Typed, joined, phrase
 from lather.desktop import settings
 from lather.desktop.delivery.state_mark import ASKS, DONE, FAILED, NONE, RUNNING, StateMark
 from lather.desktop.texts import tr
@@ -95,7 +95,7 @@ class OutputRow(QFrame):
         self.spec = spec
         self.switch.setChecked(spec.on)
         self.setAccessibleName(phrase("Output %1", spec.name))
-        self.name.setText(spec.name if spec.count == 1 else f"{spec.name} ({spec.count} ×)")
+        self.name.setText(Typed(spec.name if spec.count == 1 else f"{spec.name} ({spec.count} ×)"))
         self.size.setText(tr(spec.size_text(settings.value("length"))))
         depth = "16 bit" if spec.bits == 16 else f"{spec.quality}" if spec.format in ("JPEG", "WebP") else "8 bit"
         self.format.setText(tr(joined([spec.format, depth], ", ") if spec.format != "OpenRaster" else spec.format))
@@ -111,7 +111,7 @@ class OutputRow(QFrame):
             self.sharpened.setText(tr(how.text() if how is not None else "layers kept" if spec.format == "OpenRaster"
                                       else "as it is"))
         if path is not None:
-            self.file.setText(path.name)
+            self.file.setText(Typed(path.name))
         ink = "" if spec.on else f"color: {theme().quiet_ink};"
         for label in (self.name, self.size, self.format, self.medium, self.file):
             label.setStyleSheet(ink)

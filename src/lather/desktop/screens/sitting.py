@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 
 from lather.core.job.brief import clock_text
 from lather.core.job.model import STAGE_IDS
-from lather.core.phrases import joined, phrase
+from lather.core.phrases import Typed, joined, phrase
 from lather.core.sitting.sitting import FINISHED, PHOTO, Frame, Person
 from lather.core.sitting.skin_alike import ALIKE_DE, ALIKE_L
 from lather.core.sitting.work import keeper_rows
@@ -358,7 +358,7 @@ class SittingScreen(QWidget):
             self.face.clear()
             return
         frames = sitting.of_person(person.id)
-        self.who.setText(person.name)
+        self.who.setText(Typed(person.name))
         self.known.setText(tr("on %1 of %2 frames", len(frames), len(sitting.frames)))
         thumb = self.control.thumbs.get(person.reference) or self.control.thumbs.get(self.control.chosen)
         if thumb is not None:
