@@ -5,6 +5,7 @@ CM_PER = {"cm": 1.0, "in": 2.54}
 
 
 def shown(cm: float, unit: str) -> float:
+    """A length in cm, as the unit shows it, to a hundredth."""
     return round(cm / CM_PER[unit], 2)
 
 

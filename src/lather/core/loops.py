@@ -46,6 +46,7 @@ class Loop:
 
     @property
     def name(self) -> str:
+        """Module and name, which is how another process asks for it."""
         return f"{self._function.__module__}.{self._function.__name__}"
 
     @property

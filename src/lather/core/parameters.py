@@ -47,12 +47,15 @@ class Choice:
         worded(self, "label", "options")
 
     def check(self, value: object) -> None:
+        """Raises RequestError for a value that is no option."""
         if value not in self.options:
             raise RequestError(f"There is no {self.label.lower()} “{value}”; choose from {', '.join(self.options)}.")
 
 
 @dataclass(frozen=True)
 class Flag:
+    """Yes or no."""
+
     id: str
     label: str
     start: bool = False
@@ -80,6 +83,7 @@ class Model:
         worded(self, "label")
 
     def check(self, value: object) -> None:
+        """Raises what `read` raises."""
         self.read(value)
 
 

@@ -47,12 +47,15 @@ class Phrase(str):
         return Phrase(english, self.source, self.values, self.n, self.context, self.parts, shape)
 
     def lower(self) -> "Phrase":
+        """The same phrase, whose words come out in small letters in every language."""
         return self._shaped("lower")
 
     def capitalize(self) -> "Phrase":
+        """The same phrase, which begins with a capital in every language."""
         return self._shaped("capitalize")
 
     def strip(self, chars: str | None = None) -> str:
+        """Itself where there is nothing to strip: it stays a phrase."""
         return self if chars is None and super().strip() == self else super().strip(chars)
 
 

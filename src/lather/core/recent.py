@@ -27,6 +27,7 @@ class Recent:
             return value
 
     def put(self, key: Hashable, value: Any) -> None:
+        """Keep a value; what was not used for longest goes where the limit is passed."""
         with self._lock:
             old = self._values.pop(key, None)
             self.used += self._size_of(value) - (self._size_of(old) if old is not None else 0)
@@ -34,6 +35,7 @@ class Recent:
             self._let_go(self.limit)
 
     def drop(self, key: Hashable) -> None:
+        """Let one go; nothing happens where it is not there."""
         with self._lock:
             old = self._values.pop(key, None)
             self.used -= self._size_of(old) if old is not None else 0
@@ -44,6 +46,7 @@ class Recent:
             self._let_go(limit)
 
     def clear(self) -> None:
+        """Let all go."""
         self.shrink(-1)
 
     def _let_go(self, limit: int) -> None:

@@ -64,6 +64,7 @@ class Session:
 
     @property
     def job(self) -> Job:
+        """The job as it is now."""
         return self.history.job
 
     @classmethod

@@ -32,17 +32,21 @@ class Rect(NamedTuple):
 
     @property
     def width(self) -> int:
+        """Never under 0."""
         return max(0, self.x1 - self.x0)
 
     @property
     def height(self) -> int:
+        """Never under 0."""
         return max(0, self.y1 - self.y0)
 
     @property
     def empty(self) -> bool:
+        """True if no pixel lies in it."""
         return self.x1 <= self.x0 or self.y1 <= self.y0
 
     def intersect(self, other: "Rect") -> "Rect":
+        """What lies in both; it may be empty."""
         return Rect(max(self.x0, other.x0), max(self.y0, other.y0), min(self.x1, other.x1), min(self.y1, other.y1))
 
     def union(self, other: "Rect") -> "Rect":
@@ -54,12 +58,15 @@ class Rect(NamedTuple):
         return Rect(min(self.x0, other.x0), min(self.y0, other.y0), max(self.x1, other.x1), max(self.y1, other.y1))
 
     def expand(self, margin: int) -> "Rect":
+        """A margin more on every side."""
         return Rect(self.x0 - margin, self.y0 - margin, self.x1 + margin, self.y1 + margin)
 
     def shift(self, dx: int, dy: int) -> "Rect":
+        """Moved by whole pixels."""
         return Rect(self.x0 + dx, self.y0 + dy, self.x1 + dx, self.y1 + dy)
 
     def contains(self, other: "Rect") -> bool:
+        """True if all of the other lies in it."""
         return self.x0 <= other.x0 and self.y0 <= other.y0 and self.x1 >= other.x1 and self.y1 >= other.y1
 
     def slices(self, origin: "Rect") -> tuple[slice, slice]:

@@ -24,6 +24,7 @@ class BrushCard:
     own_texture: bool = False
 
     def to_json(self) -> dict:
+        """Plain values, as `read_cards` takes them."""
         return {
             "name": self.name,
             "tool": self.tool,
@@ -35,6 +36,7 @@ class BrushCard:
 
     @classmethod
     def from_json(cls, data: dict, *, shipped: bool = False) -> "BrushCard":
+        """Inverse of `to_json`. Raises KeyError, TypeError or ValueError for what cannot be a card."""
         return cls(
             str(data["name"]),
             str(data["tool"]),
@@ -55,6 +57,7 @@ def read_cards(path: Path, *, shipped: bool = False) -> tuple[BrushCard, ...]:
 
 
 def shipped_cards() -> tuple[BrushCard, ...]:
+    """Those that come with the program."""
     return read_cards(SHIPPED, shipped=True)
 
 

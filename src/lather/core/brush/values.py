@@ -37,6 +37,7 @@ class Brush:
             ranges.SHARE.check(getattr(self, name), phrase("A brush's %1", name))
 
     def to_json(self) -> dict:
+        """Plain values by name; fields of a newer version go along."""
         return self.extra | {name: getattr(self, name) for name in _KINDS}
 
     @classmethod

@@ -66,10 +66,12 @@ class Report:
 
     @property
     def seconds(self) -> int:
+        """Worked in all, whole seconds."""
         return sum(stage.seconds for stage in self.stages) + self.around_s
 
     @property
     def planned(self) -> int | None:
+        """Planned in all, whole seconds; None where nothing was planned."""
         if self.around_planned_s is None:
             return None
         return sum(stage.planned or 0 for stage in self.stages) + self.around_planned_s

@@ -23,6 +23,7 @@ class Sharpening:
     amount: float
 
     def text(self) -> str:
+        """Radius and amount, as lists say them."""
         return phrase("%1 px · %2 %", f"{self.radius_px:.1f}", f"{100 * self.amount:.0f}")
 
 

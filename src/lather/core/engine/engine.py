@@ -38,6 +38,7 @@ class TileCache(Recent):
         super().__init__(limit, lambda tile: tile.nbytes)
 
     def put(self, key: object, tile: np.ndarray) -> None:
+        """Keep a finished tile; from now on nobody may write to it."""
         tile.setflags(write=False)
         super().put(key, tile)
 
@@ -71,6 +72,7 @@ class Engine:
         return stack
 
     def kind_of(self, step: Step) -> LayerKind:
+        """The kind that renders a step."""
         return self.kinds[step.layer.kind]
 
     def warp(self, job: Job) -> Warp:

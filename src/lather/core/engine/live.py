@@ -53,10 +53,12 @@ class LiveStroke:
 
     @property
     def settled(self) -> bool:
+        """True once the stroke is as it will be when the pen is lifted."""
         return self._edit.settled
 
     @property
     def disagreement(self) -> float:
+        """Share 0-1 of the stroke's boundary that does not fit what lies inside (see `mend.boundary`)."""
         return self._edit.disagreement
 
     def extend(self, points: np.ndarray) -> Rect:

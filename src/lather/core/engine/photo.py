@@ -25,29 +25,36 @@ class Photo:
 
     @cached_property
     def sha256(self) -> str:
+        """Of the file's bytes, in hex."""
         return hashlib.sha256(self.file_bytes).hexdigest()
 
     @property
     def width(self) -> int:
+        """Pixels of level 0."""
         return self.picture.width
 
     @property
     def height(self) -> int:
+        """Pixels of level 0."""
         return self.picture.height
 
     @property
     def profile(self) -> bytes | None:
+        """The ICC profile its codes are in; None means sRGB."""
         return self.picture.profile
 
     @cached_property
     def bounds(self) -> Rect:
+        """All of level 0."""
         return Rect(0, 0, self.width, self.height)
 
     @property
     def source(self) -> Source:
+        """What a job keeps of it to know it again."""
         return Source(self.name, self.width, self.height, self.sha256)
 
     def level_bounds(self, level: int) -> Rect:
+        """All of a level, in its own pixels."""
         return Rect(0, 0, *level_size(self.width, self.height, level))
 
     def codes(self, level: int) -> np.ndarray:

@@ -84,11 +84,13 @@ class Scheduler:
             thread.start()
 
     def request(self, request: TileRequest, channel: str = "view") -> None:
+        """Ask for tiles; they take the place of what this channel still waited for."""
         with self._condition:
             self._queues[channel] = _Queue(request, self._engine)
             self._condition.notify_all()
 
     def cancel(self, channel: str | None = None) -> None:
+        """Give up what was not begun, of one channel or of all."""
         with self._condition:
             if channel is None:
                 self._queues.clear()
@@ -96,10 +98,12 @@ class Scheduler:
                 self._queues.pop(channel, None)
 
     def idle(self) -> bool:
+        """True if nothing is being made and nothing waits."""
         with self._condition:
             return not self._busy and not any(queue.waiting for queue in self._queues.values())
 
     def stop(self) -> None:
+        """End the threads; waits up to ten seconds for each."""
         with self._condition:
             self._stopped = True
             self._queues.clear()

@@ -21,9 +21,11 @@ class Close:
     scale: float
 
     def to_source(self, places: np.ndarray) -> np.ndarray:
+        """Places (n, 2) of this picture, on the photo."""
         return np.asarray(places, float) * self.scale + self.origin
 
     def from_source(self, places: np.ndarray) -> np.ndarray:
+        """Places (n, 2) of the photo, on this picture."""
         return (np.asarray(places, float) - self.origin) / self.scale
 
 

@@ -29,6 +29,7 @@ class Box:
 
     @property
     def size(self) -> float:
+        """Its longer side, px."""
         return max(self.x1 - self.x0, self.y1 - self.y0)
 
     def scaled(self, scale: float, origin=(0.0, 0.0)) -> "Box":

@@ -38,6 +38,7 @@ class FaceZones:
 
     @cached_property
     def close(self) -> Close:
+        """The part of the photo around the face, at a size that suits its parts."""
         mesh = self.face.mesh_px
         (x0, y0), (x1, y1) = mesh.min(0), mesh.max(0)
         return look_closer(self.photo, x0, y0, x1, y1)
@@ -57,6 +58,7 @@ class FaceZones:
 
     @cached_property
     def labels(self) -> np.ndarray:
+        """Number of the zone at each pixel of `close`, 0 where there is none, uint8 (h, w)."""
         mesh, shape = self.close.from_source(self.face.mesh_px), self.close.pixels.shape[:2]
         labels = self._wide(shape)
         outlines = [("nose", NOSE), *((f"nostril, {side}", NOSTRILS[side]) for side in SIDES),
@@ -111,6 +113,7 @@ class FaceZones:
 
     @cached_property
     def close_lab(self) -> Lab:
+        """`close` in CIE Lab (D50)."""
         return srgb_to_lab(self.close.pixels)
 
     def share(self, zone: str) -> Mask:

@@ -48,6 +48,7 @@ class KindModel:
         return shares / shares.sum(1, keepdims=True)
 
     def save(self, path: Path, how: str) -> None:
+        """Write all nodes to an .npz file. how: in a sentence, how they were fitted."""
         arrays = {name: getattr(self, name) for name in _ARRAYS}
         np.savez_compressed(path, kinds=np.array(self.kinds), how=np.array(how), **arrays)
 

@@ -40,6 +40,7 @@ class FindScene:
 
     @cached_property
     def level(self) -> int:
+        """The coarsest level at which a millimetre still has enough pixels."""
         level = 0
         while self.measures.pixels_per_mm / 2 ** (level + 1) >= self.least_per_mm:
             level += 1
@@ -47,10 +48,12 @@ class FindScene:
 
     @property
     def step(self) -> int:
+        """Photo pixels to one of this level."""
         return 1 << self.level
 
     @property
     def per_mm(self) -> float:
+        """Pixels of this level to a millimetre of skin."""
         return self.measures.pixels_per_mm / self.step
 
     @cached_property
@@ -225,6 +228,7 @@ class FindScene:
         return x / self.step - self.rect.x0, y / self.step - self.rect.y0
 
     def to_source(self, x: float, y: float) -> tuple[float, float]:
+        """A place of this level, on the photo."""
         return (x + self.rect.x0) * self.step, (y + self.rect.y0) * self.step
 
     def zone(self, x: float, y: float) -> str:

@@ -40,6 +40,7 @@ class Delivery:
         return _LEAST_SCREEN_PX / scale
 
     def to_json(self) -> dict:
+        """Plain values, for the job sheet."""
         return {
             "medium": self.medium,
             "long_edge_px": self.long_edge_px,
@@ -49,6 +50,7 @@ class Delivery:
 
     @classmethod
     def from_json(cls, data: dict | None) -> "Delivery":
+        """Inverse of `to_json`; usual values where nothing was written. Raises RequestError."""
         data = data or {}
         return cls(
             str(data.get("medium", "screen")),

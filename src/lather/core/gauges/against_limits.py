@@ -21,6 +21,7 @@ class JudgedGauge:
 
     @property
     def within(self) -> bool | None:
+        """True inside its band; None where it cannot be told."""
         return None if self.value is None else bool(self.low <= round(self.value, 3) <= self.high)
 
     @property
@@ -32,14 +33,17 @@ class JudgedGauge:
 
     @property
     def text(self) -> str:
+        """The value as it is written, with its unit."""
         return "–" if self.value is None else self.gauge.written.format(self.value)
 
     @property
     def band_text(self) -> str:
+        """What is allowed, as it is written."""
         low, high = (self.gauge.written.format(limit) for limit in (self.low, self.high))
         return phrase("%1 to %2", low.split(" ")[0], high)
 
     def to_json(self) -> dict:
+        """As `lather measure --json` prints it."""
         return {"value": None if self.value is None else round(float(self.value), 3), "unit": self.gauge.unit,
                 "low": self.low, "high": self.high, "within": self.within}
 

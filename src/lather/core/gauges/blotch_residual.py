@@ -20,6 +20,7 @@ def blotch_residual(field: Field) -> float | None:
 
 
 def measure(pictures: Compared) -> float | None:
+    """Mean |ΔL*| of the light that bare skin still needs; None without the network's word or without skin."""
     seen, box = pictures.seen_after, pictures.measures.skin_box
     if pictures.needed is None:
         return blotch_residual(NeededLight(new_cells()).at_once(seen, box))

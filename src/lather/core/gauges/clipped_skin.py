@@ -11,6 +11,7 @@ _SIDE = 2000
 
 
 def measure(pictures: Compared) -> float | None:
+    """Share of skin, in %, that clips in the retouch and did not in the photo."""
     photo, level = pictures.measures.photo, 0
     while max(photo.level_bounds(level)[2:]) > _SIDE:
         level += 1

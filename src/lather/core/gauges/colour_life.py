@@ -9,6 +9,7 @@ from lather.core.gauges.tone import tones
 
 
 def measure(pictures: Compared) -> float | None:
+    """Spread of a* and b* over skin, in % of the photo's."""
     both = pictures.once(tones)
     if both is None:
         return None

@@ -133,6 +133,7 @@ class Compared:
 
     @property
     def face_small_px(self) -> float:
+        """Width of the face in pixels of `measures.small`."""
         return self.measures.face_width_px / self.measures.scale
 
     def reads(self) -> tuple[Callable[[Rect], EncodedRGB], Callable[[Rect], EncodedRGB]]:

@@ -6,6 +6,7 @@ from lather.core.gauges.parts import eye_whites
 
 
 def measure(pictures: Compared) -> float | None:
+    """L* of the eye whites; None where they are not seen."""
     both = pictures.once(eye_whites)
     return None if both is None else float(both[1][0])
 

@@ -6,6 +6,7 @@ from lather.core.gauges.parts import eye_whites
 
 
 def measure(pictures: Compared) -> float | None:
+    """Share of the eye whites' b* that is left, in %; None where they had next to none."""
     both = pictures.once(eye_whites)
     if both is None or both[0][2] < 1.5:
         return None  # there was none to speak of

@@ -7,6 +7,7 @@ from lather.core.gauges.maps import where_texture_changed
 
 
 def measure(pictures: Compared) -> float | None:
+    """Energy of grain where something was done, against that around it; 1 is alike."""
     return pictures.once(fine_bands)[1]
 
 

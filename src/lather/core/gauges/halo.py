@@ -13,6 +13,7 @@ _SEEN_DE = 0.5
 
 
 def measure(pictures: Compared) -> float | None:
+    """ΔL* beside the outline of skin that 98 % of its places stay under."""
     beside, wide = pictures.once(_beside)
     return float(np.percentile(wide[beside], 98)) if beside.any() else 0.0
 

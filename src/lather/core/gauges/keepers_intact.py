@@ -8,6 +8,7 @@ from lather.core.types import Mask
 
 
 def measure(pictures: Compared) -> float | None:
+    """Keepers that are as they were, in % of all; None where there are none."""
     if not pictures.keepers:
         return None
     intact = intact_keepers(pictures.keepers, *pictures.reads(), pictures.bounds, pictures.profile)

@@ -6,6 +6,7 @@ from lather.core.measure.bands import moved_px
 
 
 def measure(pictures: Compared) -> float | None:
+    """How far anything was moved, in % of the width of the face."""
     if pictures.warp is not None:
         return 100 * pictures.warp.largest[0] / pictures.measures.face_width_px
     moved = moved_px(*(lab[..., 0] for lab in pictures.small), pictures.skin > 0.5)

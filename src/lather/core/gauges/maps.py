@@ -28,6 +28,7 @@ def where_tone_changed(pictures: Compared) -> Mask | None:
 
 
 def where_colour_changed(pictures: Compared) -> Mask | None:
+    """Where colour was taken away or added, 0-1; None where skin cannot be told."""
     both = pictures.once(tones)
     if both is None:
         return None

@@ -8,6 +8,7 @@ from lather.core.measure.bands import modelling_spread
 
 
 def measure(pictures: Compared) -> float | None:
+    """Spread of the large light over the face, in % of the photo's."""
     if pictures.once(tones) is None:
         return None
     was, now = (modelling_spread(lab[..., 0], pictures.skin, pictures.face_small_px) for lab in pictures.small)

@@ -14,6 +14,7 @@ def teeth(pictures: Compared) -> tuple[np.ndarray, np.ndarray] | None:
 
 
 def eye_whites(pictures: Compared) -> tuple[np.ndarray, np.ndarray] | None:
+    """Lab (3,) of the eye whites before and now; None where they are not seen."""
     return _part(pictures, "eye_whites", _EYE_WHITE)
 
 

@@ -50,6 +50,7 @@ class Step:
     after: float
 
     def text(self) -> str:
+        """The layer, and its strength before and after, in %."""
         return f"{self.name} {100 * self.before:.0f} → {100 * self.after:.0f} %"
 
 
@@ -69,6 +70,7 @@ class Offer:
 
     @property
     def command(self) -> Command | None:
+        """All steps as one that can be undone; None where there is none."""
         if not self.steps:
             return None
         return Together("pull back", tuple(SetLayer(s.stage_id, s.layer_id, "strength", s.after) for s in self.steps))

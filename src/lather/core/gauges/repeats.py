@@ -12,6 +12,7 @@ _FACE_PX = 650.0  # width of a face at which pores are told from one another
 
 
 def measure(pictures: Compared) -> float | None:
+    """How many pieces of skin are seen twice; None where nobody looked."""
     if pictures.job is None and not pictures.pores:
         return None
     return float(len(pictures.once(found_repeats)))
@@ -53,6 +54,7 @@ def _in_pictures(pictures: Compared) -> list[Repeat]:
 
 
 def where_repeated(pictures: Compared) -> Mask:
+    """Both places of every repeat, 0-1 at the size of `measures.small`."""
     return marked(pictures.once(found_repeats), pictures.skin.shape, pictures.measures.scale)
 
 

@@ -9,6 +9,7 @@ CHANGED_DE = 1.0
 
 
 def measure(pictures: Compared) -> float | None:
+    """Share of skin, in %, that looks other than in the photo."""
     inside = pictures.skin > 0.5
     return 100 * float((pictures.change > CHANGED_DE)[inside].mean()) if inside.any() else None
 

@@ -17,6 +17,7 @@ _BROW = 0.3  # share of hair, from which a place is a brow or lashes
 
 
 def measure(pictures: Compared) -> float | None:
+    """Share of what is no skin, in %, that changed by more than is seen."""
     rest, spilled = pictures.once(_spilled)
     return 100 * float(spilled[rest].mean()) if rest.any() else 0.0
 

@@ -6,6 +6,7 @@ from lather.core.gauges.parts import teeth
 
 
 def measure(pictures: Compared) -> float | None:
+    """L* of the teeth; None where none are seen."""
     both = pictures.once(teeth)
     return None if both is None else float(both[1][0])
 

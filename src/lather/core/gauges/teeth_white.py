@@ -6,6 +6,7 @@ from lather.core.gauges.parts import teeth
 
 
 def measure(pictures: Compared) -> float | None:
+    """Share of the teeth's b* that is left, in %; None where they had next to none."""
     both = pictures.once(teeth)
     if both is None or abs(both[0][2]) < 0.5:
         return None

@@ -7,6 +7,7 @@ from lather.core.gauges.maps import where_texture_changed
 
 
 def measure(pictures: Compared) -> float | None:
+    """Energy of pores in % of the photo's, read from tiles of skin."""
     return pictures.once(fine_bands)[0]
 
 

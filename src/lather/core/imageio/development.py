@@ -28,6 +28,7 @@ class Development:
     tint: float = 0.0
 
     def to_json(self) -> dict:
+        """Plain values, for the job sheet."""
         return asdict(self)
 
     @classmethod

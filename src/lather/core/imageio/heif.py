@@ -13,6 +13,7 @@ _MISSING = ("{name} is a HEIC photo: reading those needs an extra, pip install '
 
 
 def is_heif(data: bytes) -> bool:
+    """True for the bytes of a HEIC or AVIF file, by its brand."""
     return data[4:8] == b"ftyp" and data[8:12] in _BRANDS
 
 

@@ -25,12 +25,15 @@ class Picture:
 
     @property
     def width(self) -> int:
+        """Pixels."""
         return self.pixels.shape[1]
 
     @property
     def height(self) -> int:
+        """Pixels."""
         return self.pixels.shape[0]
 
     @property
     def bits(self) -> int:
+        """Of one channel: 8 or 16."""
         return self.pixels.dtype.itemsize * 8

@@ -49,6 +49,7 @@ class OpenedJob:
 
     @property
     def job(self) -> Job:
+        """The job as it was when it was saved."""
         return self.history.job
 
 

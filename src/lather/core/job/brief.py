@@ -24,6 +24,7 @@ class Remark:
     done: bool = False
 
     def to_json(self) -> dict:
+        """Plain values, for the job sheet."""
         return {"text": self.text, "x": self.x, "y": self.y, "who": self.who, "done": self.done}
 
 
@@ -54,10 +55,12 @@ class JobSheet:
 
     @property
     def is_child(self) -> bool:
+        """True for a picture of a newborn or a child."""
         return self.kind == CHILD
 
     @property
     def is_identity(self) -> bool:
+        """True for a photo of an identity document, which must not be retouched."""
         return self.kind == IDENTITY
 
     @classmethod

@@ -38,6 +38,7 @@ class Command:
         Command.kinds[cls.__name__] = cls
 
     def apply(self, job: Job) -> Job:
+        """The job with this done to it. Raises KeyError where what it names is not there."""
         raise NotImplementedError
 
     def strokes(self) -> tuple[Stroke, ...]:
@@ -45,6 +46,7 @@ class Command:
         return ()
 
     def to_json(self) -> dict:
+        """Its name and its fields, without the points of strokes."""
         data: dict = {"do": type(self).__name__}
         for f in fields(self):
             value = getattr(self, f.name)

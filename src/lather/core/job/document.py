@@ -47,6 +47,7 @@ class Reading(dict):
         self.left_out: dict[str, set] = {}
 
     def leave_out(self, what: str, which: object) -> None:
+        """Note that one thing of a kind could not be."""
         self.left_out.setdefault(what, set()).add(str(which)[:64])
 
     def notes(self) -> list[str]:
@@ -59,6 +60,7 @@ class Reading(dict):
 
 
 def layer_to_json(layer: Layer) -> dict:
+    """Plain values of a layer, without the points of its strokes; unknown fields and edits go along."""
     data = dict(layer.extra) | {
         "id": layer.id, "name": layer.name, "kind": layer.kind, "on": layer.on, "strength": layer.strength,
         "named_by_person": layer.named_by_person,

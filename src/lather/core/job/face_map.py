@@ -60,6 +60,7 @@ class FaceMap:
 
     @cached_property
     def eye_distance_px(self) -> float:
+        """Between the middles of the eyes."""
         return float(np.hypot(*(self._at("eye_right") - self._at("eye_left"))))
 
     @property
@@ -69,6 +70,7 @@ class FaceMap:
 
     @property
     def pixels_per_mm(self) -> float:
+        """By a usual distance between the eyes."""
         return self.eye_distance_px / EYE_DISTANCE_MM
 
     def _at(self, name: str) -> np.ndarray:
@@ -180,6 +182,7 @@ class FaceMap:
         return "cheek, left" if u < nose_u else "cheek, right"
 
     def to_json(self) -> dict:
+        """Plain values, rounded to a tenth of a pixel."""
         return self.extra | {
             "points": {k: [round(x, 1), round(y, 1)] for k, (x, y) in self.points.items()} | dict(self.other_points),
             "by_person": self.by_person,

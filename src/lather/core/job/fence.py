@@ -23,6 +23,7 @@ class Fence:
 
     @cached_property
     def bounds(self) -> Rect:
+        """Pixels that any of it reaches; empty without corners."""
         points = np.array([p for ring in self.rings for p in ring], float).reshape(-1, 2)
         if not len(points):
             return Rect(0, 0, 0, 0)
@@ -56,6 +57,7 @@ class Fence:
         return polygon_coverage(self.rings, rect, self.feather_px)
 
     def to_json(self) -> dict:
+        """Plain values, rounded to a hundredth of a pixel."""
         return self.extra | {
             "rings": [[[round(x, 2), round(y, 2)] for x, y in ring] for ring in self.rings],
             "feather_px": self.feather_px,

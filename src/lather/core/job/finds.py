@@ -39,6 +39,7 @@ class Find:
 
     @property
     def label(self) -> str:
+        """What it is called."""
         return kind_of(self.kind).label
 
     @property
@@ -48,6 +49,7 @@ class Find:
         return self.contrast_de * area**0.25
 
     def to_json(self) -> dict:
+        """As `lather find --json` prints it, and as the job file holds it."""
         data = dict(self.extra) | {
             "id": self.id,
             "kind": self.kind,

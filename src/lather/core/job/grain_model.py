@@ -38,6 +38,7 @@ class GrainModel:
         return np.interp(luminance, xs, ys) / 100
 
     def to_json(self) -> dict:
+        """As `lather info --json` prints it."""
         return {
             "level_percent": [[round(x, 3), round(y, 4)] for x, y in self.level_percent],
             "size_px": round(self.size_px, 3),

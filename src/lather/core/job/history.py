@@ -24,6 +24,7 @@ class History:
 
     @property
     def job(self) -> Job:
+        """The job as it is now."""
         return self._job_at(self._position)
 
     def job_at(self, position: int) -> Job:
@@ -32,22 +33,27 @@ class History:
 
     @property
     def base(self) -> Job:
+        """The job before the first step."""
         return self._jobs[0]
 
     @property
     def commands(self) -> tuple[Command, ...]:
+        """All steps, those that were undone too."""
         return tuple(self._commands)
 
     @property
     def position(self) -> int:
+        """How many of the steps are done."""
         return self._position
 
     @property
     def undo_label(self) -> str | None:
+        """What undo would take back, or None."""
         return self._commands[self._position - 1].label if self._position else None
 
     @property
     def redo_label(self) -> str | None:
+        """What redo would do again, or None."""
         return self._commands[self._position].label if self._position < len(self._commands) else None
 
     def do(self, command: Command, *, merge: bool = False) -> Job:
@@ -70,6 +76,7 @@ class History:
         return self.job
 
     def undo(self) -> Job:
+        """Take the last step back; nothing happens where there is none."""
         if self._position:
             self._position -= 1
             self._tell({"step": "goto", "at": self._position}, ())
@@ -77,6 +84,7 @@ class History:
         return self.job
 
     def redo(self) -> Job:
+        """Do the next step again; nothing happens where there is none."""
         if self._position < len(self._commands):
             self._position += 1
             self._tell({"step": "goto", "at": self._position}, ())
@@ -128,6 +136,7 @@ class History:
         return held
 
     def goto(self, position: int) -> Job:
+        """Go to where so many steps are done."""
         self._position = max(0, min(position, len(self._commands)))
         return self.job
 

@@ -16,6 +16,7 @@ class JobIdentity:
 
     @classmethod
     def of_archive(cls, archive: zipfile.ZipFile) -> "JobIdentity":
+        """By names, sizes and checksums of the members, without reading them."""
         parts = sorted((info.filename, info.file_size, info.CRC) for info in archive.infolist())
         return cls(hashlib.sha256(repr(parts).encode(errors="surrogatepass")).hexdigest()[:32])
 

@@ -34,6 +34,7 @@ def _limits() -> dict:
 
 
 def job_kinds() -> tuple[str, ...]:
+    """All kinds of job that limits are given for."""
     return tuple(_limits())
 
 

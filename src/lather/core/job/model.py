@@ -33,6 +33,7 @@ STAGE_IDS = ("mend", "strands", "split", "even", "sculpt", "colour", "shape", "g
 
 
 def new_id() -> str:
+    """A random word of twelve hex digits."""
     return uuid.uuid4().hex[:12]
 
 
@@ -96,6 +97,7 @@ class Stroke:
 
     @property
     def by_outline(self) -> bool:
+        """True if its points are the corners of an outline."""
         return TOOLS[self.tool].by_outline
 
     @property
@@ -288,12 +290,14 @@ class Stage:
     extra: dict = field(default_factory=dict)
 
     def layer(self, layer_id: str) -> Layer:
+        """The layer of an id. Raises KeyError."""
         for layer in self.layers:
             if layer.id == layer_id:
                 return layer
         raise KeyError(layer_id)
 
     def index(self, layer_id: str) -> int:
+        """Where the layer of an id stands, from the bottom. Raises StopIteration."""
         return next(i for i, layer in enumerate(self.layers) if layer.id == layer_id)
 
 
@@ -308,11 +312,13 @@ class Source:
     extra: dict = field(default_factory=dict)
 
     def to_json(self) -> dict:
+        """Plain values; fields of a newer version go along."""
         known = {"name": self.name, "width": self.width, "height": self.height, "sha256": self.sha256}
         return self.extra | known
 
     @classmethod
     def from_json(cls, data: dict) -> "Source":
+        """Inverse of `to_json`. Raises KeyError or ValueError."""
         return cls(str(data["name"]), int(data["width"]), int(data["height"]), str(data["sha256"]),
                    kept(data, "name", "width", "height", "sha256"))
 
@@ -339,6 +345,7 @@ class Job:
     extra: dict = field(default_factory=dict)
 
     def stage(self, stage_id: str) -> Stage:
+        """The stage of an id. Raises ValueError for another word."""
         return self.stages[STAGE_IDS.index(stage_id)]
 
     def stage_of(self, layer_id: str) -> Stage:
@@ -349,9 +356,11 @@ class Job:
         raise KeyError(layer_id)
 
     def with_stage(self, stage: Stage) -> "Job":
+        """With another stage in the place of the one with its id."""
         return replace(self, stages=tuple(stage if s.id == stage.id else s for s in self.stages))
 
     def with_layer(self, stage_id: str, layer: Layer) -> "Job":
+        """With another layer in the place of the one with its id."""
         stage = self.stage(stage_id)
         layers = tuple(layer if old.id == layer.id else old for old in stage.layers)
         return self.with_stage(replace(stage, layers=layers))
@@ -364,6 +373,7 @@ class Job:
 
     @property
     def edit_count(self) -> int:
+        """Edits of all layers."""
         return sum(len(layer.edits) for stage in self.stages for layer in stage.layers)
 
     @cached_property
@@ -399,6 +409,7 @@ class Job:
 
     @property
     def title(self) -> str:
+        """As the job sheet says, else the name of the photo."""
         typed = self.brief.get("title") or self.source.name
         return Typed(typed) if typed else "Untitled"
 

@@ -79,13 +79,16 @@ class OutputSpec:
         return phrase("long edge %1 px", self.long_edge_px) if self.size == "px" else "full size"
 
     def profile_text(self) -> str:
+        """The profile as it is called."""
         return PROFILES.get(self.profile) or self.profile.rsplit("/", 1)[-1]
 
     def delivered_ppi(self, photo_ppi: float | None) -> float | None:
+        """Pixels per inch written into the file; None keeps none."""
         return self.ppi if self.size == "cm" else photo_ppi
 
     @property
     def is_print(self) -> bool:
+        """True for one whose size is given on paper."""
         return self.size == "cm"
 
     def with_format(self, format_: str) -> "OutputSpec":
@@ -93,6 +96,7 @@ class OutputSpec:
         return replace(self, format=format_, bits=self.bits if format_ in DEEP else 8)
 
     def to_json(self) -> dict:
+        """Plain values, for the job sheet."""
         return asdict(self)
 
     @classmethod
@@ -117,6 +121,7 @@ def outputs_of(brief: Mapping) -> tuple[OutputSpec, ...]:
 
 
 def new_output_id(outputs: Iterable[OutputSpec]) -> str:
+    """An id that none of these has."""
     taken = {one.id for one in outputs}
     return next(f"output-{n}" for n in range(1, len(taken) + 2) if f"output-{n}" not in taken)
 

@@ -31,6 +31,7 @@ class SourceTurn:
 
     @property
     def plain(self) -> bool:
+        """True if it changes nothing."""
         return not self.mirror and self.rotation_deg % 360 == 0 and self.scale == 1
 
     def matrix(self) -> np.ndarray:
@@ -41,6 +42,7 @@ class SourceTurn:
         return np.diag([-1.0 if self.mirror else 1.0, 1.0]) @ back
 
     def to_json(self) -> dict:
+        """Plain values; fields of a newer version go along."""
         return self.extra | {
             "mirror": self.mirror,
             "rotation_deg": self.rotation_deg,
@@ -50,6 +52,7 @@ class SourceTurn:
 
     @classmethod
     def from_json(cls, data: dict) -> "SourceTurn":
+        """Inverse of `to_json`. Raises TypeError, ValueError or RequestError for what cannot be."""
         x, y = data.get("pivot", (0, 0))
         return cls(
             bool(data.get("mirror", False)),

@@ -13,6 +13,7 @@ _USUAL_HEADER = re.compile(rb"\x93NUMPY\x01\x00v\x00{'descr': '<f4', 'fortran_or
 
 
 def points_to_npy(points: np.ndarray) -> bytes:
+    """Points (n, 4) as the bytes of a .npy file, float32."""
     buffer = io.BytesIO()
     np.lib.format.write_array(buffer, np.ascontiguousarray(points, np.float32), version=(1, 0), allow_pickle=False)
     return buffer.getvalue()

@@ -33,6 +33,7 @@ _TRY_AGAIN_S = 5.0
 
 
 def journal_folder() -> Path:
+    """Where the journals of all open jobs lie."""
     return state_folder() / "journals"
 
 
@@ -238,6 +239,7 @@ class Leftover:
         return history
 
     def discard(self) -> None:
+        """Throw its steps away; nothing happens where another program has it."""
         if self.claim():
             self.path.unlink(missing_ok=True)
             self.release()

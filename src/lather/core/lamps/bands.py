@@ -12,6 +12,7 @@ class BandLamp(Lamp):
     """settings: those of a Split layer."""
 
     def reach(self, settings: dict) -> int:
+        """The halo of the low-pass, px."""
         bands = BandSettings.of(settings)
         return low_pass_halo(bands.width_px, bands.edge_keeping)
 

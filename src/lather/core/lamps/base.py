@@ -29,6 +29,7 @@ class Lamp(ABC):
                 setattr(cls, name, as_words(vars(cls)[name], "Lamp"))
 
     def strength_of(self, settings: dict) -> float:
+        """The strength the person has set, or the one it starts with."""
         return float(settings.get("strength", self.strength.start))
 
     def reach(self, settings: dict) -> int:

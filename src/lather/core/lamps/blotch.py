@@ -18,6 +18,8 @@ _REACH = 3.0
 
 
 class BlotchLamp(Lamp):
+    """Grey of the band between pores and form; see the top of this file."""
+
     id: ClassVar[str] = "blotch"
     label: ClassVar[str] = "Blotch"
     hint: ClassVar[str] = "Light between pores and form: dark needs light, light needs shade"
@@ -30,6 +32,7 @@ class BlotchLamp(Lamp):
         return _FINE * face / (1 << level), _COARSE * face / (1 << level)
 
     def reach(self, settings: dict) -> int:
+        """The halo of the coarser of its two low-passes, px."""
         fine, coarse = self._sigmas(settings, 0)
         return int(np.ceil(_REACH * coarse)) + 2 * _cells(fine, coarse)[1]
 

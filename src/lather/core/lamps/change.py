@@ -12,6 +12,8 @@ from lather.core.types import EncodedRGB, Rect
 
 
 class ChangeLamp(Lamp):
+    """The difference to the photo, times its strength, around grey."""
+
     id: ClassVar[str] = "change"
     label: ClassVar[str] = "Change"
     hint: ClassVar[str] = "What was changed since the photo, around middle grey: lighter is lighter, grey is untouched"

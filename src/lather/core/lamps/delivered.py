@@ -8,6 +8,8 @@ from lather.core.ranges import Range
 
 
 class DeliveredLamp(ViewLamp):
+    """The desk shows one pixel of the delivered picture for one of the screen."""
+
     id: ClassVar[str] = "delivered"
     label: ClassVar[str] = "Delivered"
     hint: ClassVar[str] = "As large as it is delivered, a pixel for a pixel: what does not show here need not be mended"

@@ -9,6 +9,8 @@ from lather.core.types import EncodedRGB, Rect
 
 
 class LampKind(LayerKind):
+    """A lamp as a layer kind, so that the engine's tiles and cache serve it too."""
+
     id = "lamp"
     over_finished = True
 

@@ -6,6 +6,8 @@ from lather.core.lamps.base import ViewLamp
 
 
 class MirrorLamp(ViewLamp):
+    """The desk turns left and right round."""
+
     id: ClassVar[str] = "mirror"
     label: ClassVar[str] = "Mirror"
     hint: ClassVar[str] = "Left and right changed round: what the eye has got used to is seen anew"

@@ -14,6 +14,8 @@ _LIGHT = np.float32([0.2126, 0.7152, 0.0722])  # of the channels as they are enc
 
 
 class SteepLamp(Lamp):
+    """Brightness through a curve that goes up and down again several times."""
+
     id: ClassVar[str] = "steep"
     label: ClassVar[str] = "Steep"
     hint: ClassVar[str] = "Light as rings of equal height: a mend whose tone is off breaks them"

@@ -18,6 +18,8 @@ _LINE = 0.06
 
 
 class StretchLamp(Lamp):
+    """How much area each place has gained or lost by Shape."""
+
     id: ClassVar[str] = "stretch"
     label: ClassVar[str] = "Stretch"
     hint: ClassVar[str] = "Amber where skin is stretched, green-blue where it is pressed together; lines at equal steps"

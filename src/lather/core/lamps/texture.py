@@ -12,6 +12,8 @@ from lather.core.types import EncodedRGB, Rect
 
 
 class TextureLamp(BandLamp):
+    """The texture band of Split around grey."""
+
     id: ClassVar[str] = "texture"
     label: ClassVar[str] = "Texture"
     hint: ClassVar[str] = "Pores and fine lines alone, around middle grey"

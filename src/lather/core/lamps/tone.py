@@ -8,6 +8,8 @@ from lather.core.types import EncodedRGB, Rect
 
 
 class ToneLamp(BandLamp):
+    """The tone band of Split."""
+
     id: ClassVar[str] = "tone"
     label: ClassVar[str] = "Tone"
     hint: ClassVar[str] = "Light and colour alone, without texture"

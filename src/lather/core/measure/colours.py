@@ -33,6 +33,7 @@ class AreaColour:
     pixels: int
 
     def to_json(self) -> dict:
+        """Plain values, for a layer's settings."""
         return {name: [round(float(one), 3) for one in getattr(self, name)] for name in ("mean", "spread")}
 
 
@@ -87,6 +88,7 @@ def area_colour(engine: Engine, job: Job, read: Read, area: dict, width_px: floa
 
 
 def tone_of(lab: Lab, sigma: float) -> Lab:
+    """Lab without what is finer than `sigma` px."""
     return cv2.GaussianBlur(np.ascontiguousarray(lab, np.float32), (0, 0), sigma) if sigma > 0.3 else lab
 
 

@@ -32,6 +32,7 @@ class LineBehind:
 
     @property
     def length(self) -> float:
+        """From end to end, px."""
         return float(np.hypot(self.end[0] - self.start[0], self.end[1] - self.start[1]))
 
 

@@ -38,9 +38,11 @@ class PhotoFacts:
 
     @property
     def long_edge(self) -> int:
+        """Pixels."""
         return max(self.width, self.height)
 
     def to_json(self) -> dict:
+        """As `lather plan --json` prints it."""
         return {
             "width": self.width, "height": self.height, "bits": self.bits, "profile": self.profile,
             "face_width_px": None if self.face_px is None else round(self.face_px, 1), "faces": self.faces,

@@ -111,10 +111,12 @@ class PhotoMeasures:
 
     @property
     def skin_share(self) -> float:
+        """Share 0-1 of the photo that is skin."""
         return float((self.skin > 0.5).mean())
 
     @property
     def face_width_px(self) -> float:
+        """Of the face in hand; guessed from the picture's size where there is none."""
         if self.face is not None:
             return self.face.width_px
         return _NO_FACE_WIDTH * min(self.photo.width, self.photo.height)
@@ -126,13 +128,16 @@ class PhotoMeasures:
 
     @cached_property
     def grain(self) -> GrainModel:
+        """Level by luminance, size and colour share of the photo's grain."""
         return measure_grain(self.photo)
 
     @cached_property
     def texture_scale(self) -> TextureScale | None:
+        """At which width the pores of this skin have left the tone; None where there is too little skin."""
         return measure_texture_scale(self.photo, self.skin, self.scale, self.face_width_px)
 
     def to_json(self) -> dict:
+        """As `lather info --json` prints it."""
         face = self.face
         return {
             "grain": self.grain.to_json(),

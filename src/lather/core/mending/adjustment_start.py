@@ -74,6 +74,7 @@ def measured_settings(engine: Engine, job: Job, stage_id: str, kind_id: str, *, 
 
 
 def background_settings(engine: Engine, job: Job) -> dict | None:
+    """What Background starts with: the usual colour of the ground; None where none is seen."""
     size = _GROUND_SHARE * max(engine.photo.width, engine.photo.height)
     usual = area_colour(engine, job, beneath(engine, job, "finish"), {"zone": "ground"}, size / 4)
     if usual is None:

@@ -26,6 +26,7 @@ class Leavable:
 
     @property
     def per_minute(self) -> float:
+        """How much is seen of it for each minute that it takes."""
         return 60 * self.visibility / max(1, self.seconds)
 
 

@@ -24,9 +24,11 @@ class Speeds:
     jobs: int = 0
 
     def of_find(self, kind: str) -> float:
+        """Seconds for one find of a kind."""
         return float(self.finds.get(kind, _UNKNOWN_S))
 
     def of_area(self, stage_id: str) -> float:
+        """Seconds for a square of the face's width, in a stage."""
         return float(self.areas.get(stage_id, 0.0))
 
     def with_own(self, finds: Mapping[str, float], areas: Mapping[str, float], around: float | None,
@@ -39,5 +41,6 @@ class Speeds:
 
 @cache
 def shipped_speeds() -> Speeds:
+    """Those that hold until somebody has own ones."""
     data = json.loads(FILE.read_text())
     return Speeds(data["finds"], data["areas"], float(data["around"]))

@@ -51,9 +51,11 @@ class PlanRow:
 
     @property
     def minutes(self) -> float:
+        """To a tenth."""
         return round(self.seconds / 60, 1)
 
     def to_json(self) -> dict:
+        """As `lather plan --json` prints it."""
         return {
             "id": self.stage_id, "do": self.do, "why": self.what, "finds": self.finds, "minutes": self.minutes,
             "cost": self.cost_cents / 100, "values": dict(self.values), "start_with": self.start_with,
@@ -83,10 +85,12 @@ class Plan:
 
     @property
     def seconds(self) -> int:
+        """Of all rows."""
         return sum(row.seconds for row in self.rows)
 
     @property
     def cost_cents(self) -> int:
+        """Of all rows, in hundredths of the currency."""
         return sum(row.cost_cents for row in self.rows)
 
     @property
@@ -95,9 +99,11 @@ class Plan:
         return 0 if self.allowed_seconds is None else max(0, self.seconds - self.allowed_seconds)
 
     def row(self, stage_id: str) -> PlanRow:
+        """The row of a stage. Raises StopIteration where it has none."""
         return next(row for row in self.rows if row.stage_id == stage_id)
 
     def to_json(self) -> dict:
+        """As `lather plan --json` prints it."""
         return {
             "stages": [row.to_json() for row in self.rows],
             "minutes": round(self.seconds / 60, 1), "seconds": self.seconds, "cost": self.cost_cents / 100,

@@ -13,4 +13,5 @@ def plan_of(job: Job, facts: PhotoFacts, speeds: Speeds) -> Plan:
 
 
 def plan_of_measured(job: Job, measures: PhotoMeasures, speeds: Speeds) -> Plan:
+    """The plan of a job whose photo was measured."""
     return plan_of(job, photo_facts(measures), speeds)

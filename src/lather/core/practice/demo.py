@@ -42,10 +42,12 @@ _VERSION = 16  # goes up when the demo changes, so that an old one is made anew
 
 
 def demo_folder() -> Path:
+    """Where the demo job is kept once it was made."""
     return Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "lather" / "demo"
 
 
 def demo_plate() -> Plate:
+    """The plate that the demo job is about."""
     return make_plate(SITTER, SEED, flaws=FLAWS)
 
 

@@ -60,6 +60,7 @@ class Plate:
         return picture
 
     def to_json(self) -> dict:
+        """As flaws.json holds it."""
         height, width = self.zones.shape
         return {
             "width": width,

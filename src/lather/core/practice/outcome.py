@@ -47,6 +47,7 @@ class FlawOutcome:
 
     @property
     def wrong(self) -> bool:
+        """True for what costs points."""
         return self.state in (LEFT, SMEARED, HURT)
 
 
@@ -66,9 +67,11 @@ class LessonScore:
 
     @property
     def score(self) -> float:
+        """Out of 100, to a tenth."""
         return round(sum(self.points.values()), 1)
 
     def count(self, state: str) -> int:
+        """How many flaws came to this state."""
         return sum(one.state == state for one in self.outcomes)
 
 

@@ -28,10 +28,12 @@ class Places:
         return self._clear[zones]
 
     def free(self, x: float, y: float, radius: float, gap: float = 4.0, among: str = "flaws") -> bool:
+        """True if a disc, with a gap around it, touches none that was claimed. among: which of them."""
         taken = np.array(self._taken.get(among, ()), float).reshape(-1, 3)
         return bool((np.hypot(taken[:, 0] - x, taken[:, 1] - y) > radius + gap + taken[:, 2]).all())
 
     def claim(self, x: float, y: float, radius: float, among: str = "flaws") -> None:
+        """From now on this disc is taken."""
         self._taken.setdefault(among, []).append((x, y, radius))
 
     def propose(self, radius: float, zone: int, *, gap: float, where: np.ndarray | None = None,

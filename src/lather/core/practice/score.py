@@ -46,6 +46,7 @@ class Score:
     points: dict = field(default_factory=dict)
 
     def to_json(self) -> dict:
+        """As `lather practice score --json` prints it."""
         shares = {k: round(getattr(self, k), 4) for k in _WEIGHTS}
         return {"score": round(self.score, 1), **shares, "by_kind": self.by_kind, "points": self.points}
 

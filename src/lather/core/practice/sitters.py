@@ -25,6 +25,7 @@ SKIN, LIPS, TEETH, EYE_WHITE, IRIS, HAIR, BROWS, CLOTHING = 1, 2, 3, 4, 5, 6, 7,
 
 
 def sitter_names() -> list[str]:
+    """Those that ship, by name."""
     return sorted(path.stem for path in FOLDER.glob("*.json"))
 
 
@@ -42,6 +43,7 @@ class Sitter:
 
     @cached_property
     def linear(self) -> LinearRGB:
+        """The clean picture in linear light, float32 (h, w, 3), 0-1."""
         return srgb.decode(as_float32(self.picture.pixels))
 
     @cached_property

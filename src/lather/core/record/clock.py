@@ -76,10 +76,12 @@ class ActivityClock:
             self._whole += [Span(self.stage, seconds, kind, count), Span(self.stage, -seconds)]
 
     def pause(self, now: float) -> None:
+        """Count up to now, and no further until `go_on`."""
         self.seen(now)
         self.paused, self._last = True, None
 
     def go_on(self, now: float) -> None:
+        """Count again from now."""
         self.paused, self._last = False, now
 
     def take(self) -> list[Span]:

@@ -40,6 +40,7 @@ def demo_logbook(today: date | None = None) -> Logbook:
 
 
 def demo_entries(today: date | None = None) -> list[LogEntry]:
+    """The made-up jobs, as the logbook would give them."""
     book = demo_logbook(today)
     try:
         return book.entries()

@@ -79,18 +79,22 @@ class LogEntry:
 
     @property
     def real_s(self) -> int:
+        """Worked in all stages, seconds."""
         return sum(self.seconds.values())
 
     @property
     def planned_s(self) -> int:
+        """Planned for all stages, seconds."""
         return sum(self.planned.values())
 
     @property
     def against_plan_s(self) -> int | None:
+        """Seconds over (positive) or under what was planned; None without a plan."""
         return self.real_s - self.planned_s if self.planned else None
 
     @property
     def finds(self) -> int:
+        """Finds mended, of all kinds."""
         return sum(self.mended.values())
 
     @property
@@ -100,6 +104,7 @@ class LogEntry:
 
     @property
     def gauge_state(self) -> str:
+        """over, near, inside, or "" where none was measured."""
         states = [note.state for note in self.gauges]
         return "over" if "over" in states else "near" if "near" in states else "inside" if states else ""
 

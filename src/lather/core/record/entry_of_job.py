@@ -22,6 +22,7 @@ def sheet_facts(job: Job, plan: Plan | None = None) -> dict:
 
 
 def mended_by_kind(job: Job) -> dict[str, int]:
+    """{kind: how many finds of a job are mended}."""
     mended = job.mended_finds()
     return dict(Counter(find.kind for find in job.finds or () if find.id in mended))
 

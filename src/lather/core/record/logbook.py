@@ -53,6 +53,7 @@ class LogbookError(LatherError):
 
 
 def logbook_path() -> Path:
+    """Where the person's logbook lies."""
     return Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share") / "lather" / "logbook.sqlite"
 
 
@@ -96,6 +97,7 @@ class Logbook:
                                       self.path, error)) from error
 
     def close(self) -> None:
+        """Nothing is read or written any more."""
         with self._lock:
             self._db.close()
 
@@ -148,11 +150,13 @@ class Logbook:
                            [(job_id, stage, seconds, area) for stage, (seconds, area) in planned.items()])
 
     def set_finds(self, job_id: str, mended: Mapping[str, int]) -> None:
+        """{kind: mended} of a job, in place of what was there. Raises LogbookError."""
         with self._change() as db:
             db.execute("DELETE FROM finds WHERE job_id = ?", (job_id,))
             db.executemany("INSERT INTO finds VALUES (?, ?, ?)", [(job_id, *row) for row in mended.items()])
 
     def set_gauges(self, job_id: str, notes: Iterable[GaugeNote]) -> None:
+        """Gauges of a job at delivery, in place of what was there. Raises LogbookError."""
         with self._change() as db:
             db.execute("DELETE FROM gauges WHERE job_id = ?", (job_id,))
             db.executemany("INSERT INTO gauges VALUES (?, ?, ?, ?, ?, ?, ?)", [
@@ -190,6 +194,7 @@ class Logbook:
         return self._rows("SELECT lesson, score, automatic, at FROM practice ORDER BY at, rowid")
 
     def set_price(self, job_id: str, price_cents: int | None) -> None:
+        """What was asked for a job, in hundredths; None for nothing. Raises LogbookError."""
         with self._change() as db:
             db.execute("UPDATE jobs SET price_cents = ? WHERE id = ?", (price_cents, job_id))
 

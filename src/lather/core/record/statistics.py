@@ -16,6 +16,8 @@ _SMOOTHED_OVER = 3  # jobs
 
 @dataclass(frozen=True)
 class StageMinutes:
+    """Minutes of a stage over all jobs: planned and real."""
+
     stage_id: str
     label: str
     planned_s: int
@@ -33,6 +35,7 @@ class FindSpeed:
 
     @property
     def latest(self) -> float:
+        """Seconds per find in the last job."""
         return self.values[-1][1]
 
 
@@ -47,11 +50,14 @@ class Earned:
 
     @property
     def under(self) -> bool:
+        """True where the hour earned less than was asked."""
         return self.rate_cents is not None and self.cents < self.rate_cents
 
 
 @dataclass(frozen=True)
 class AgainstPlan:
+    """How far a job was from its plan."""
+
     title: str
     day: str
     planned_s: int

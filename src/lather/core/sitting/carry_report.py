@@ -28,6 +28,7 @@ class Look:
     alike: float | None = None
 
     def to_json(self) -> dict:
+        """Plain values; empty ones are left out."""
         return {name: list(value) if isinstance(value, tuple) else value for name, value in vars(self).items()
                 if value not in (None, "", 0.0)} | {"what": self.what}
 
@@ -62,6 +63,7 @@ class Carried:
         return sum(a for a, _ in self.stages.values()), sum(b for _, b in self.stages.values())
 
     def to_json(self) -> dict:
+        """Plain values, for the job sheet."""
         return {
             "source": self.source, "stages": {name: list(both) for name, both in self.stages.items()},
             "anew": dict(self.anew), "keepers": list(self.keepers), "looks": [one.to_json() for one in self.looks],
@@ -79,6 +81,7 @@ class Carried:
 
 
 def name_of(find: Find) -> str:
+    """A find and where it lies, in words."""
     return f"{find.label}, {find.zone}" if find.zone else find.label
 
 

@@ -29,12 +29,15 @@ class Affine:
     matrix: np.ndarray
 
     def places(self, xy: np.ndarray) -> np.ndarray:
+        """Places (…, 2) of one photo, on the other."""
         return np.asarray(xy, float) @ self.matrix[:, :2].T + self.matrix[:, 2]
 
     def linear(self, x: float, y: float) -> np.ndarray:
+        """The map around a place, (2, 2)."""
         return self.matrix[:, :2]
 
     def sure(self, xy: np.ndarray) -> np.ndarray:
+        """1 everywhere: one map holds for the whole shot."""
         return np.ones(np.asarray(xy).shape[:-1])
 
 
@@ -55,6 +58,7 @@ class Field:
         return np.stack([at[..., 1], at[..., 0]])
 
     def places(self, xy: np.ndarray) -> np.ndarray:
+        """Places (…, 2) of one photo, on the other."""
         at = self._at(xy)
         rows, columns = self.trust.shape
         inside = np.stack([np.clip(at[0], 0, rows - 1), np.clip(at[1], 0, columns - 1)])
@@ -73,11 +77,13 @@ class Field:
         return matrix[:, :2] if matrix is not None else np.eye(2)
 
     def linear(self, x: float, y: float) -> np.ndarray:
+        """The map around a place, (2, 2), by differences."""
         h = self.step
         around = self.places(np.array([[x + h, y], [x - h, y], [x, y + h], [x, y - h]]))
         return np.column_stack([around[0] - around[1], around[2] - around[3]]) / (2 * h)
 
     def sure(self, xy: np.ndarray) -> np.ndarray:
+        """How near squares of pores are that tell it, 0-1, for places (…, 2)."""
         return map_coordinates(self.trust, self._at(xy), order=1, cval=0.0)
 
 

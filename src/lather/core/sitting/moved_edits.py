@@ -40,6 +40,7 @@ def moved_stroke(stroke: Stroke, frames: FrameMap, carried: str = "") -> Stroke:
 
 
 def moved_brush(brush: Brush, scale: float) -> Brush:
+    """A brush whose size goes with the scale, inside what a brush may be."""
     return replace(brush, size_px=ranges.BRUSH_SIZE_PX.hold(scale * brush.size_px))
 
 
@@ -79,12 +80,14 @@ def _moved_mirror(mirror: tuple[float, ...], frames: FrameMap, middle: np.ndarra
 
 
 def moved_fence(fence: Fence, frames: FrameMap) -> Fence:
+    """A fence on the other photo."""
     rings = tuple(tuple((float(x), float(y)) for x, y in frames.places(np.array(ring, float))) for ring in fence.rings)
     middle = np.array([place for ring in fence.rings for place in ring], float).mean(0)
     return replace(fence, rings=rings, feather_px=float(fence.feather_px * scale_of(frames.linear(*middle))))
 
 
 def moved_find(find: Find, frames: FrameMap) -> Find:
+    """A find on the other photo: place, size, outline and path."""
     k = scale_of(frames.linear(find.x, find.y))
     (x, y), = frames.places(np.array([[find.x, find.y]]))
 

@@ -43,6 +43,7 @@ class Frame:
 
     @property
     def stem(self) -> str:
+        """Its photo's name without the ending."""
         return Path(self.name).stem
 
     @property
@@ -52,6 +53,7 @@ class Frame:
         return [n for n in range(len(looks)) if n not in self.looked]
 
     def to_json(self) -> dict:
+        """Plain values, as sitting.json holds them."""
         data = self.extra | {"name": self.name, "person": self.person, "state": self.state}
         for key in ("skin", "now", "carried"):
             value = getattr(self, key)
@@ -83,6 +85,7 @@ class Person:
     extra: dict = field(default_factory=dict)
 
     def to_json(self) -> dict:
+        """Plain values, as sitting.json holds them."""
         return self.extra | {"id": self.id, "name": self.name, "reference": self.reference,
                              "keepers": list(self.keepers), "held": dict(self.held)}
 
@@ -105,6 +108,7 @@ class Sitting:
     extra: dict = field(default_factory=dict)
 
     def photo(self, name: str) -> Path:
+        """The path of a frame's photo."""
         return self.folder / name
 
     def job(self, name: str) -> Path:
@@ -116,15 +120,19 @@ class Sitting:
         return next((one for one in self.frames if one.name == name), None) or _missing(name)
 
     def person(self, person_id: str) -> Person | None:
+        """The person of an id, or None."""
         return next((one for one in self.persons if one.id == person_id), None)
 
     def of_person(self, person_id: str) -> list[Frame]:
+        """Frames that show a person."""
         return [one for one in self.frames if one.person == person_id]
 
     def with_frame(self, frame: Frame) -> "Sitting":
+        """With another frame in the place of the one of its name."""
         return replace(self, frames=tuple(frame if one.name == frame.name else one for one in self.frames))
 
     def with_person(self, person: Person) -> "Sitting":
+        """With a person added, or in the place of the one with their id."""
         known = any(one.id == person.id for one in self.persons)
         persons = (tuple(person if one.id == person.id else one for one in self.persons) if known
                    else (*self.persons, person))

@@ -31,6 +31,7 @@ class Skin:
 
     @property
     def lab(self) -> np.ndarray:
+        """(L*, a*, b*)."""
         return np.array([self.lightness, self.a, self.b])
 
     def colour_off(self, other: "Skin") -> float:
@@ -39,6 +40,7 @@ class Skin:
         return float(delta_e2000(here, other.lab[None])[0])
 
     def to_json(self) -> list[float]:
+        """The three numbers, to a hundredth."""
         return [round(float(v), 2) for v in self.lab]
 
 

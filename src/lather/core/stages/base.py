@@ -67,19 +67,23 @@ class Still:
     largest = (0.0, 0.0, 0.0)
 
     def to_below(self, xy: np.ndarray) -> np.ndarray:
+        """Places as they are."""
         return xy
 
     to_above = to_below
 
     def reads(self, rect: Rect) -> Rect:
+        """The rectangle itself."""
         return rect
 
     spreads = reads
 
     def resample(self, read: Pixels, rect: Rect, level: int) -> EncodedRGB:
+        """Pixels as they are."""
         return read(rect, level)
 
     def growth(self, rect: Rect, level: int) -> Mask:
+        """1 everywhere: no place gained or lost area."""
         return np.ones((rect.height, rect.width), np.float32)
 
 
@@ -100,10 +104,12 @@ class Step:
 
     @property
     def layer(self) -> Layer:
+        """The layer it renders; of several that are folded, the topmost."""
         return self.layers[-1]
 
     @property
     def strength(self) -> float:
+        """Of its layer, 0-1."""
         return self.layer.strength
 
     def same_as(self, other: "Step") -> bool:
@@ -190,6 +196,7 @@ class Painting:
 
     @property
     def layer_id(self) -> str:
+        """Of the layer that is painted on."""
         return self.step.layer.id
 
 

@@ -31,6 +31,7 @@ class PlanSeen:
 
     @property
     def finds(self) -> int:
+        """Of all kinds that this stage mends."""
         return sum(self.counts.values())
 
 

@@ -41,10 +41,12 @@ for _stage in (
 
 
 def stage_info(stage_id: str) -> StageInfo:
+    """What a stage is. Raises StopIteration for a word that is none."""
     return next(info for info in STAGES if info.id == stage_id)
 
 
 def is_computed(stage_id: str) -> bool:
+    """True if this version has that stage."""
     return any(info.id == stage_id for info in STAGES)
 
 

@@ -42,4 +42,5 @@ class Tool:
 
     @property
     def icon_name(self) -> str:
+        """Of its file in the theme's icons."""
         return self.icon or self.id

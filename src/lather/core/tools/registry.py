@@ -46,6 +46,7 @@ TOOLS: dict[str, Tool] = {}
 
 
 def add(tool: Tool) -> None:
+    """Let a tool in; the line that a tool has here."""
     TOOLS[tool.id] = tool
 
 

@@ -24,12 +24,14 @@ class GroundScene(FindScene):
 
     @cached_property
     def level(self) -> int:
+        """Level of the photo that specks are looked for on."""
         level = FindScene(self.measures).level
         bounds = self.measures.photo.level_bounds(level)
         return level + (bounds.width * bounds.height > 3_000_000)
 
     @cached_property
     def rect(self) -> Rect:
+        """All of that level, px."""
         return self.measures.photo.level_bounds(self.level)
 
     @cached_property
@@ -47,12 +49,15 @@ class GroundScene(FindScene):
 
     @property
     def searched(self) -> Mask:
+        """Where it is looked, 0-1: what is no skin."""
         return self.bare
 
     def natural_nearness(self, places: np.ndarray) -> np.ndarray:
+        """0 for all places (n, 2): off the skin nothing is natural."""
         return np.zeros(len(places))
 
     def zone(self, x: float, y: float) -> str:
+        """What finds here are said to lie on."""
         return "ground"
 
 

@@ -19,6 +19,7 @@ class Line:
 
     @cached_property
     def length(self) -> float:
+        """Along its points, px."""
         return float(np.hypot(*np.diff(self.points, axis=0).T).sum())
 
 

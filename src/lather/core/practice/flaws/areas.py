@@ -145,6 +145,7 @@ def make_blotch(scene: Scene) -> Flaw | None:
 
 
 def make_redness(scene: Scene) -> Flaw | None:
+    """A soft patch of blood under skin, 10 to 22 mm across, 3 to 6 ΔE."""
     return soft_area(scene, "redness", (10, 22), lambda b, m, s, _: b * np.exp(-s * BLOOD * m), (3.0, 6.0))
 
 

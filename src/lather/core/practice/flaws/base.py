@@ -37,6 +37,7 @@ class Flaw:
     extra: dict = field(default_factory=dict)
 
     def to_json(self) -> dict:
+        """As flaws.json holds it."""
         data = {
             "id": self.id,
             "kind": self.kind,
@@ -70,23 +71,29 @@ class Scene:
 
     @property
     def whole(self) -> Rect:
+        """All of the picture."""
         return Rect(0, 0, self.linear.shape[1], self.linear.shape[0])
 
     @property
     def per_mm(self) -> float:
+        """Pixels to a millimetre of skin."""
         return self.sitter.pixels_per_mm
 
     def window(self, x: float, y: float, margin: float) -> Rect:
+        """A square around a place, as far as the picture goes."""
         m = int(np.ceil(margin))
         return Rect(int(x) - m, int(y) - m, int(x) + m + 1, int(y) + m + 1).intersect(self.whole)
 
     def read(self, rect: Rect) -> LinearRGB:
+        """A copy of a rectangle, linear light 0-1."""
         return self.linear[rect.slices(self.whole)].copy()
 
     def write(self, rect: Rect, pixels: LinearRGB) -> None:
+        """Put a rectangle back."""
         self.linear[rect.slices(self.whole)] = pixels
 
     def zones(self, rect: Rect) -> np.ndarray:
+        """Zone labels of a rectangle, as the plates have them."""
         return self.sitter.zones[rect.slices(self.whole)]
 
 

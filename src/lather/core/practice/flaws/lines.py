@@ -28,6 +28,7 @@ def follow_form(scene: Scene, x: float, y: float, length_px: float, direction: f
 
 
 def make_crease(scene: Scene) -> Flaw | None:
+    """A fold that follows the form: a dark bed with a lit lip beside it."""
     rng = scene.rng
     width = float(max(2.0, rng.uniform(0.5, 0.9) * scene.per_mm))
     length = rng.uniform(12, 22) * scene.per_mm
@@ -156,10 +157,12 @@ def draw_hair(scene: Scene, kind: str, path: np.ndarray, width: float, colour: n
 
 
 def hair_width(scene: Scene) -> float:
+    """Of one hair, px: 0.22 to 0.42 mm, never under a pixel and a half."""
     return float(max(1.5, scene.rng.uniform(0.22, 0.42) * scene.per_mm))
 
 
 def make_hair_on_skin(scene: Scene) -> Flaw | None:
+    """A hair with gloss and shadow that crosses skin; None where there is no room."""
     rng = scene.rng
     for _ in range(_TRIES):
         width = hair_width(scene)

@@ -45,6 +45,7 @@ SPOTS = {
 
 
 def make_spot(scene: Scene, kind: str) -> Flaw | None:
+    """A spot of a kind of `SPOTS`, where there is room for it; None where there is none."""
     spot, rng = SPOTS[kind], scene.rng
     size = float(max(4.0, rng.uniform(*spot.size_mm) * scene.per_mm))
     place = scene.places.take(size * 0.7, SKIN, gap=0.6 * size + 6)

@@ -44,6 +44,7 @@ def distance_to_path(path: np.ndarray, rect: Rect, reach: float) -> tuple[np.nda
 
 
 def path_bounds(path: np.ndarray, margin: float, whole: Rect) -> Rect:
+    """Pixels within a margin of a path (n, 2), inside the picture."""
     low, high = path.min(0) - margin, path.max(0) + margin
     return Rect(int(low[0]), int(low[1]), int(high[0]) + 2, int(high[1]) + 2).intersect(whole)
 
@@ -58,5 +59,6 @@ def line_flaw(kind: str, path: np.ndarray, width_px: float, contrast_de: float, 
 
 
 def as_points(path: np.ndarray, most: int = 40) -> list[tuple[float, float]]:
+    """At most `most` points of a path (n, 2), for flaws.json."""
     keep = np.unique(np.linspace(0, len(path) - 1, min(len(path), most)).round().astype(int))
     return [(float(a), float(b)) for a, b in path[keep]]

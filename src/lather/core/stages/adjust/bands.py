@@ -69,6 +69,7 @@ def around_reach(widths_px: tuple[float, ...]) -> int:
 
 
 def coarse_level(widths_px: tuple[float, ...]) -> int:
+    """The level at which the finest of these widths still has enough pixels."""
     return max(0, int(np.floor(np.log2(max(1.0, min(widths_px) / _CELLS)))))
 
 

@@ -29,6 +29,7 @@ def read_curve(value: object) -> tuple[tuple[float, float], ...]:
 
 
 def is_straight(points: tuple[tuple[float, float], ...]) -> bool:
+    """True for a curve that changes nothing."""
     return all(abs(x - y) < 1e-9 for x, y in points) and points[0][0] == 0 and points[-1][0] == 1
 
 

@@ -20,6 +20,8 @@ _GREY = (2.0, 8.0)  # chroma below which a hue means nothing
 
 
 class HuesKind(AdjustmentKind):
+    """Turn, chroma and lightness of one range of hues."""
+
     id = "hues"
     levels_within = 0.03  # a mean of hues is none of them
     method = b"hues-1"

@@ -74,6 +74,7 @@ class AdjustmentKind(MapKind):
         return bool(layer.settings.get("everywhere") or layer.settings.get("zones"))
 
     def turned(self, layer: Layer) -> bool:
+        """True if it acts where its mask is not."""
         return bool(layer.settings.get("turned"))
 
     @abstractmethod

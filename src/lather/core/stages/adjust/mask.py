@@ -29,9 +29,11 @@ class ZoneStart:
 
     @property
     def key(self) -> object:
+        """What the mask depends on."""
         return (self.zones, self.feather_px, tuple(face.digest for face in self.around.faces))
 
     def read(self, rect: Rect, level: int) -> Mask:
+        """Share 0-1 of the zones in a rectangle of a level."""
         sigma = 0.5 * self.feather_px / (1 << level)
         bounds = self.around.bounds.at_level(level)
         wide = rect.expand(int(np.ceil(3 * sigma))).intersect(bounds) if sigma > 0.2 else rect
@@ -65,4 +67,5 @@ def painted() -> dict:
 
 
 def everywhere() -> dict:
+    """Settings of a mask that is 1 everywhere."""
     return {EVERYWHERE.id: True, "zones": []}

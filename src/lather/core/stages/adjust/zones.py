@@ -16,6 +16,7 @@ SKIN_PARTS = {
 
 
 def zone_label(zone: str) -> str:
+    """What a zone is called."""
     return ZONES.get(zone) or SKIN_PARTS.get(zone) or zone
 
 

@@ -14,10 +14,13 @@ CURVE = Model("curve", "Curve", read_curve)
 
 
 def points_of(layer: Layer) -> tuple[tuple[float, float], ...]:
+    """The points of a layer's curve, (in, out), 0-1."""
     return tuple(tuple(point) for point in layer.settings.get("curve", STRAIGHT))
 
 
 class AreaCurveKind(AdjustmentKind):
+    """A tone curve of L* inside a mask."""
+
     id = "area_curve"
     method = b"area-curve-1"
     label, icon = "Curve in an area", "curve"

@@ -8,6 +8,7 @@ _WHITENED_NOT = ("identity-true", "newborn/child")
 
 
 def planned(seen: PlanSeen) -> Planned:
+    """What Colour proposes for a plan."""
     words = [word for kind, word in (("redness", "redness"), ("shine", "shine")) if seen.counts.get(kind)]
     whitens = seen.has_face and seen.kind not in _WHITENED_NOT
     if whitens:

@@ -88,6 +88,7 @@ class ShineKind(AdjustmentKind):
 
     def applied_over(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect,
                      level: int, cover: Cover) -> EncodedRGB:
+        """As `MapKind.applied_over`: it also looks at skin beside what is painted."""
         width, skin = self._width(layer), np.array(layer.settings["skin"], np.float32)
         amount, bounds = float(self.value(layer, "amount")), around.bounds
         lab, band = tone(around.below, rect, level, bounds, width)

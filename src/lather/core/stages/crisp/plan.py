@@ -8,6 +8,7 @@ FINE_PX = (0.6, 6.0)
 
 
 def planned(seen: PlanSeen) -> Planned:
+    """What Crisp proposes for a plan."""
     if not seen.has_face:
         return left("no eyes or lips were found")
     radius = round(min(FINE_PX[1], max(FINE_PX[0], FINE_SHARE * seen.face_px)), 1)

@@ -68,6 +68,7 @@ class EvenKind(LightKind):
     # what is laid down
 
     def stops(self, around: Surroundings, layer: Layer, coverage: Mask, rect: Rect, level: int) -> np.ndarray:
+        """Stops that a layer lays down in a rectangle, float32 (h, w), lighter positive."""
         area = rect.from_level(level).intersect(around.bounds)
         return self.stops_with(around, layer, coverage, self._around_edits(around, layer, area, level), rect, level)
 

@@ -8,6 +8,7 @@ _BRUSH = (0.06, 0.14)  # of the face's width
 
 
 def planned(seen: PlanSeen) -> Planned:
+    """What Even proposes for a plan."""
     if seen.skin_faces <= 0:
         return left("no skin was found to even")
     if not seen.counts and seen.uneven <= _LEFT_DL:

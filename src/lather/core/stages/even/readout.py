@@ -39,6 +39,7 @@ class ToGo:
 
     @property
     def even(self) -> bool:
+        """True where nothing more is to be seen."""
         return abs(self.light) < EVEN_ALREADY
 
 

@@ -20,6 +20,8 @@ BLUE = Number("blue", "Blue", _MIX, 0.10, "%", shown_times=100)
 
 
 class MonoKind(AdjustmentKind):
+    """Black and white, mixed from the channels."""
+
     id = "mono"
     method = b"mono-1"
     label, icon = "Black and white", "mono"

@@ -52,6 +52,8 @@ def moved_shape(value: object, places) -> dict[str, tuple[tuple[float, float], .
 
 
 class PoolKind(AdjustmentKind):
+    """Light inside, and outside, of a closed shape with two rims."""
+
     id = "pool"
     method = b"pool-1"
     label, icon = "Light pool", "pool"

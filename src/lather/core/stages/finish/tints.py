@@ -24,6 +24,8 @@ _SOFT = 30.0  # L* over which two ranges pass into each other
 
 
 class TintsKind(AdjustmentKind):
+    """A tint each for shadows, middle and lights."""
+
     id = "tints"
     method = b"tints-1"
     label, icon = "Tints by tone", "tints"

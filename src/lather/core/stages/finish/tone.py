@@ -27,6 +27,8 @@ NUMBERS = (EXPOSURE, CONTRAST, BLACK, WHITE, WARMTH, TINT)
 
 
 class ToneKind(AdjustmentKind):
+    """Curve, exposure, contrast, black and white points, warmth and tint."""
+
     id = "tone"
     method = b"tone-1"
     label, icon = "Curve and points", "curve"

@@ -65,6 +65,7 @@ class GrainKind(MendKind):
     def add_base(
         self, out: EncodedRGB, around: Surroundings, layer: Layer, rect: Rect, level: int, strength: float
     ) -> None:
+        """Add the grain that is missing in a rectangle, where the layer puts it back everywhere."""
         if not layer.settings.get("everywhere"):
             return
         model, whole = _model(layer), rect.from_level(level).intersect(around.bounds)

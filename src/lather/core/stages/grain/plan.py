@@ -7,6 +7,7 @@ _LEAST_PERCENT = 0.1
 
 
 def planned(seen: PlanSeen) -> Planned:
+    """What Grain proposes for a plan."""
     percent, size = seen.grain
     if percent < _LEAST_PERCENT:
         return left("the photo has no grain to match")

@@ -41,10 +41,12 @@ class Seen:
 
     @classmethod
     def photo_of(cls, around: Surroundings) -> "Seen":
+        """The untouched photo, as a picture in cells sees it."""
         return cls(around.photo, lambda _: b"photo", around.photo, around.bounds, around.faces)
 
     @cached_property
     def grid(self) -> "Grid":
+        """How its cells lie."""
         return Grid.of(self.bounds, self.faces)
 
 

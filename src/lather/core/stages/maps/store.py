@@ -39,13 +39,16 @@ class Constant:
 
     @property
     def key(self) -> object:
+        """What coverage depends on."""
         return self.value
 
     @property
     def empty(self) -> bool:
+        """True where nothing is covered."""
         return self.value == 0
 
     def read(self, rect: Rect, level: int) -> Mask:
+        """Coverage of a rectangle, float32 (h, w)."""
         return np.full((rect.height, rect.width), self.value, np.float32)
 
 

@@ -41,6 +41,7 @@ class MendKind(PatchKind):
         return solve_coverage(stroke, coverage_of, area, **how)
 
     def puller(self, layer: Layer, stroke: Stroke):
+        """What pulls pixels along under the pen, of a Drag; else None."""
         return DragState(stroke) if stroke.tool == "drag" else None
 
     def begun(self, engine: Engine, job: Job, stage_id: str, stroke: Stroke) -> Stroke:

@@ -15,6 +15,7 @@ _USUAL_SHARE = 0.025  # of the face's width, where there are no finds
 
 
 def planned(seen: PlanSeen) -> Planned:
+    """What Mend proposes for a plan."""
     if not seen.counts:
         return left("nothing here will show at the delivered size")
     small, large = seen.sizes_px or (_USUAL_SHARE * seen.face_px,) * 2

@@ -111,6 +111,7 @@ class PatchKind(LayerKind):
         return replace(layer, edits=held[2], fence=fence)
 
     def order(self, around: Surroundings, layer: Layer) -> EditOrder:
+        """Which edit of a layer sees which, and what each is known by."""
         method = self._method(layer)
         layer = self.above(around, layer)
         with self._order_lock:
@@ -145,11 +146,13 @@ class PatchKind(LayerKind):
         self.solve(around, order, order.reaching(rect.from_level(level)))
 
     def kept(self, around: Surroundings, step: Step) -> Mapping:
+        """{fingerprint: PNG pieces} of the patches that are solved, for the job file."""
         order = self.order(around, step.layer)
         pieces = {key: self.patches.encoded(key) for key in map(order.key, range(len(order)))}
         return {key: encoded for key, encoded in pieces.items() if encoded is not None}
 
     def offer(self, kept: Mapping) -> None:
+        """Patches of a job file, taken where an edit has their fingerprint."""
         self.patches.offer_encoded(kept)
 
     def live(self, painting: Painting) -> LiveEdit:

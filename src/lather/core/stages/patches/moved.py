@@ -17,10 +17,12 @@ def moved_points(points: np.ndarray, warp: Warp) -> np.ndarray:
 
 
 def moved_stroke(stroke: Stroke, warp: Warp) -> Stroke:
+    """A stroke where the form is, after Shape."""
     fence = None if stroke.fence is None else moved_fence(stroke.fence, warp)
     return replace(stroke, points=freeze_points(moved_points(stroke.points, warp)), fence=fence)
 
 
 def moved_fence(fence: Fence, warp: Warp) -> Fence:
+    """A fence where the form is, after Shape."""
     rings = (warp.to_above(np.array(ring)).tolist() for ring in fence.rings)
     return replace(fence, rings=tuple(tuple(map(tuple, ring)) for ring in rings))

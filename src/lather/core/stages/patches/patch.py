@@ -186,10 +186,12 @@ class PatchStore:
         self._encoded = Recent(limit // 3, _png_bytes, keeps_one=True)
 
     def offer_encoded(self, encoded: dict) -> None:
+        """Pieces of PNG by fingerprint; decoded when they are first wanted."""
         for fingerprint, pieces in encoded.items():
             self._encoded.put(fingerprint, pieces)
 
     def get(self, fingerprint: bytes, bounds: Rect) -> Patch | None:
+        """The patch of a fingerprint, or None; a damaged one is none."""
         patch = self._patches.get(fingerprint)
         if patch is not None:
             return patch
@@ -200,6 +202,7 @@ class PatchStore:
         return patch
 
     def put(self, fingerprint: bytes, patch: Patch) -> None:
+        """Keep a patch that was solved."""
         if fingerprint not in self._patches:
             self._patches.put(fingerprint, patch)
 

@@ -52,6 +52,7 @@ class SculptKind(LightKind):
         self.form.over(around, rect.from_level(level).intersect(around.bounds))
 
     def stops(self, around: Surroundings, layer: Layer, coverage: Mask, rect: Rect, level: int) -> np.ndarray:
+        """Stops that a layer lays down in a rectangle, float32 (h, w), light positive."""
         area = rect.from_level(level).intersect(around.bounds)
         form = self.form.over(around, area).at(rect, level)
         light, shade = self._asked(layer, coverage, form)

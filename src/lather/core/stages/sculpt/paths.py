@@ -90,9 +90,11 @@ class Proposal:
         return (1 if self.tool == "light" else -1) * FULL_STOPS * float(np.mean(each))
 
     def ceiling(self, number: int, share: float) -> float:
+        """Most coverage of one of its paths, 0-1, at a share."""
         return min(1.0, share * self.weights[number])
 
     def moved(self, dx: float, dy: float) -> "Proposal":
+        """The same, dragged to another place."""
         return replace(self, paths=tuple(path + np.array([dx, dy]) for path in self.paths))
 
     def strokes(self, share: float) -> tuple[Stroke, ...]:

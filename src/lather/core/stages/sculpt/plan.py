@@ -6,6 +6,7 @@ from lather.core.stages.planned import Planned, PlanSeen, left
 
 
 def planned(seen: PlanSeen) -> Planned:
+    """What Sculpt proposes for a plan."""
     most = {way: band(seen.kind, f"sculpt_{way}") for way in ("light", "shade")}
     if not any(limit.high for limit in most.values()):
         return left(most["light"].why)

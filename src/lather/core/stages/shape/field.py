@@ -140,6 +140,7 @@ class Field:
 
     @classmethod
     def of(cls, grid: Grid, forward: np.ndarray, box: Rect) -> "Field":
+        """The field of moves told forwards at the nodes of a grid, inside a box; turned round once."""
         backward = grid.zeros(2)
         back_box = moved_box(forward, box, grid)
         turn_round(forward, backward, grid.dx, grid.dy, *back_box)
@@ -147,6 +148,7 @@ class Field:
 
     @property
     def nbytes(self) -> int:
+        """Memory it holds."""
         return self.forward.nbytes + self.backward.nbytes
 
     # the protocol
@@ -162,10 +164,12 @@ class Field:
         return _back(self.backward, self.forward, self.grid.dx, self.grid.dy, places).reshape(np.shape(xy))
 
     def reads(self, rect: Rect) -> Rect:
+        """Photo pixels that a rectangle of the moved picture needs."""
         taps = max(8, max(rect.width, rect.height) // 48)  # those of the coarsest level at which a tile is so large
         return self._through(self.backward, rect).expand(taps) if self.moves(rect) else rect
 
     def spreads(self, rect: Rect) -> Rect:
+        """Pixels of the moved picture that a rectangle of the photo reaches."""
         return self._through(self.forward, rect).expand(2) if self.moves(rect) else rect
 
     def moves(self, rect: Rect) -> bool:

@@ -31,14 +31,17 @@ class Grid:
 
     @property
     def dx(self) -> float:
+        """Between two columns, px."""
         return self.width / self.columns
 
     @property
     def dy(self) -> float:
+        """Between two rows, px."""
         return self.height / self.rows
 
     @property
     def step(self) -> float:
+        """The larger of the two, px."""
         return max(self.dx, self.dy)
 
     @property
@@ -47,6 +50,7 @@ class Grid:
         return Rect(0, 0, self.columns + 1, self.rows + 1)
 
     def zeros(self, *channels: int) -> np.ndarray:
+        """Float32 zeros (rows + 1, columns + 1, *channels)."""
         return np.zeros((self.rows + 1, self.columns + 1, *channels), np.float32)
 
     def box(self, low, high, margin: int = 0) -> Rect:

@@ -61,6 +61,7 @@ def _hairline(face: FaceMap) -> np.ndarray:
 
 
 def held_zones(job: Job) -> set[str]:
+    """Zones of a job that nothing moves from now on."""
     held = {edit.purpose for layer in job.stage("shape").layers for edit in layer.edits}
     return {zone for zone in ZONES if of_hold(zone) in held}
 

@@ -24,6 +24,7 @@ class ShapeKind(LayerKind):
         self.moves: Moves = (stores or Stores()).moves
 
     def field(self, step: Step) -> Field:
+        """All that the stage moves, as one field."""
         return self.moves.field(step)
 
     def warp(self, step: Step) -> Warp:

@@ -38,6 +38,7 @@ class LayerMoves:
 
     @property
     def nbytes(self) -> int:
+        """Memory it holds."""
         return self.moves.nbytes + (0 if self.held is None else self.held.nbytes)
 
 

@@ -154,10 +154,12 @@ class LiveShape(LiveEdit):
 
     @property
     def stand_in(self) -> bool:
+        """True while what is seen is quicker and coarser than what is kept."""
         return not self.settled
 
     @property
     def nothing(self) -> str:
+        """Why nothing was moved, in a sentence; "" where something was."""
         return FOLDS if self._stopped else _NOTHING.get(self.stroke.tool, "")
 
     def finish(self, points: np.ndarray) -> Finished:

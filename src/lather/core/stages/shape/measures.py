@@ -46,6 +46,7 @@ class Measure:
 
     @property
     def sides(self) -> tuple[str, ...]:
+        """left and right, or "" where there is but one."""
         return tuple(self.moves)
 
 

@@ -6,6 +6,7 @@ from lather.core.stages.planned import Planned, PlanSeen, left
 
 
 def planned(seen: PlanSeen) -> Planned:
+    """What Shape proposes for a plan."""
     most = band(seen.kind, "measure_each")
     if not most.high:
         return left(most.why)

@@ -47,6 +47,7 @@ class Bend:
 
     @property
     def over(self) -> bool:
+        """True where it is seen."""
         return self.px > BEND_LIMIT_PX
 
 
@@ -71,6 +72,7 @@ class Moves:
 
     @property
     def worst_bend(self) -> Bend | None:
+        """The line that is bent most, of those that are seen; None where none is."""
         over = [bend for bend in self.bends if bend.over]
         return max(over, key=lambda bend: bend.px) if over else None
 
@@ -94,6 +96,7 @@ def moves_of(engine: "Engine", job: Job, lines: Sequence = ()) -> Moves:
 
 
 def held_back(engine: "Engine", job: Job) -> int:
+    """How many moves could not go as far as they were drawn."""
     step = next(one for one in engine.stack(job, "shape").steps if one.stage.id == "shape")
     return sum(len(engine.kinds["shape"].moves.of_layer(step, layer).cut) for layer in step.layers)
 

@@ -42,6 +42,7 @@ class BandSettings:
 
     @classmethod
     def of(cls, settings: dict) -> "BandSettings":
+        """Of a layer's settings; usual values where it has none. Raises RequestError."""
         return cls(
             str(settings.get("band", "tone")), float(settings.get("width_px", 6.0)),
             bool(settings.get("edge_keeping", True)),
@@ -55,6 +56,7 @@ class BandSettings:
 
 
 def low_pass_halo(width_px: float, edge_keeping: bool) -> int:
+    """Pixels around a place that the low-pass reads."""
     if edge_keeping:
         return guided_halo(_box_radius(width_px)) + int(np.ceil(1.5 * width_px))
     return int(np.ceil(3.5 * width_px)) + 1

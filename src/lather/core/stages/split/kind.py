@@ -45,6 +45,7 @@ class SplitKind(MendKind):
     )
 
     def reading(self, layer: Layer, read: Read, bounds: Rect) -> Read:
+        """Reads the band that a layer works on."""
         return band_reader(read, BandSettings.of(layer.settings), bounds)
 
     def reads_of(self, layer: Layer, stroke: Stroke, bounds: Rect) -> tuple[Rect, Rect]:
@@ -80,4 +81,5 @@ class SplitKind(MendKind):
         return Solved(veil_blocks(coverage_of, painted, how["read"], bounds, veil_radius(layer)))
 
     def puller(self, layer: Layer, stroke: Stroke):
+        """What carries tone along under the pen, of a Mix; else as Mend has it."""
         return MixState(stroke) if stroke.tool == "mix" else super().puller(layer, stroke)

@@ -8,6 +8,7 @@ _VEIL_SHARE = 0.4  # of the time that evening by outlines takes: one wide brush,
 
 
 def planned(seen: PlanSeen) -> Planned:
+    """What Split proposes for a plan."""
     if seen.skin_faces <= 0:
         return left("no skin was found to part")
     width = round(seen.split_px or max(2.0, _USUAL_SHARE * seen.face_px), 1)

@@ -7,6 +7,7 @@ _SAFE_SHARE = 0.023  # of the face's width around the mass that is left alone
 
 
 def planned(seen: PlanSeen) -> Planned:
+    """What Strands proposes for a plan."""
     if not seen.counts:
         return left("no stray hair will show at the delivered size")
     safe = max(2, round(_SAFE_SHARE * seen.face_px))
