@@ -7,11 +7,13 @@
 import argparse
 import contextlib
 import gc
+import hashlib
 import io
 import json
 import multiprocessing
 import os
 import resource
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -187,6 +189,21 @@ def compile_loops() -> None:
         warmup.keep_mark()
 
 
+def shared_folder() -> Path:
+    """Where plates and finds are kept for all workers, and for later runs of the same code."""
+    digest = hashlib.blake2b(digest_size=8)
+    for path in sorted((ROOT / "src" / "lather" / "core").rglob("*")):
+        if path.is_file() and "__pycache__" not in path.parts:
+            digest.update(f"{path.relative_to(ROOT)}\0".encode() + path.read_bytes())
+    top = Path(os.environ["XDG_CACHE_HOME"]) / "lather" / "tests"
+    for other in top.glob("*") if top.is_dir() else ():
+        if other.name != digest.hexdigest():
+            shutil.rmtree(other, ignore_errors=True)
+    folder = top / digest.hexdigest()
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder
+
+
 def in_order(tests: list[unittest.TestCase]) -> list[str]:
     """Classes, longest first, as far as that is known."""
     known = json.loads(RECORD.read_text()) if RECORD.exists() else {}
@@ -229,7 +246,7 @@ def main() -> int:
     tests = [test for test in found if is_chosen(test, arguments.words, arguments.all)]
     outcomes = []
     with tempfile.TemporaryDirectory(prefix="lather-test-") as home:
-        os.environ["LATHER_TEST_SHARED"] = home
+        os.environ.setdefault("LATHER_TEST_SHARED", str(shared_folder()))
         for outcome in Workers(home).run(in_order(tests), arguments.words, arguments.all):
             print(outcome.text, file=sys.stderr, flush=True)
             outcomes.append(outcome)

@@ -13,10 +13,10 @@ import numpy as np
 
 from lather.core.imageio.read import read_picture
 from lather.core.imageio.write import write_picture
-from lather.core.practice.make import make_plate
 from lather.core.session import Session
 from tests.core.test_archive import worked
 from tests.support.commands import run_here
+from tests.support.shared import make_plate
 
 ROOT = Path(__file__).parents[2]
 
