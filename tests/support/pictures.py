@@ -22,7 +22,12 @@ FLAWS = {"blemish_dark": 8, "blemish_red": 8, "blemish_bright": 6, "mole": 1}
 
 
 def skin_like(height: int = 300, width: int = 340, seed: int = 0, dtype=np.uint16) -> np.ndarray:
-    """A slope with fine noise: enough like skin for heals, cheap to make."""
+    """A slope with fine noise: enough like skin for heals, cheap to make. One's own, to be written to."""
+    return _skin_like(height, width, seed, np.dtype(dtype)).copy()
+
+
+@functools.lru_cache(16)
+def _skin_like(height: int, width: int, seed: int, dtype: np.dtype) -> np.ndarray:
     rng = np.random.default_rng(seed)
     ys, xs = np.mgrid[:height, :width]
     base = np.stack([0.72 + xs / width * 0.1, 0.55 + ys / height * 0.1, 0.47 + 0 * xs], -1)

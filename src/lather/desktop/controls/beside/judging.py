@@ -9,6 +9,7 @@ from lather.core.job.brief import JobSheet
 from lather.core.phrases import phrase
 from lather.core.types import Mask
 from lather.desktop.background import Background
+from lather.desktop.controls.beside.gauging import gauged_by_itself
 from lather.desktop.controls.beside.photo_measuring import Measured
 from lather.desktop.opening.open_job import OpenJob
 
@@ -43,10 +44,11 @@ class Judging(QObject):
         self._later.setSingleShot(True)
         self._later.setInterval(_DELAY_MS)
         self._later.timeout.connect(self._measure)
-        job.changed.connect(self._job_changed)
-        measured.ready.connect(self._again)
-        if measured.measures is not None:
-            self._later.start()
+        if gauged_by_itself():
+            job.changed.connect(self._job_changed)
+            measured.ready.connect(self._again)
+            if measured.measures is not None:
+                self._later.start()
 
     @property
     def rows(self) -> dict[str, JudgedGauge]:
