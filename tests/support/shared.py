@@ -58,10 +58,10 @@ def _sitter(name: str):
 def find_all(photo: Photo, face=None, **how) -> tuple[tuple[Find, ...], PhotoMeasures]:
     """As `finder.find_all`; what has to be watched while it works is worked out for real."""
     if how.get("progress") or how.get("measures") is not None:
-        return finder.find_all(photo, face, **how)
+        return finder.find_all(photo, face=face, **how)
 
     def made() -> tuple:
-        finds, measures = finder.find_all(photo, face, **how)
+        finds, measures = finder.find_all(photo, face=face, **how)
         return finds, {name: value for name, value in vars(measures).items() if name not in ("photo", "given_face")}
 
     finds, known = kept("finds", (content_of(photo.picture.pixels), face and face.digest, sorted(how.items())), made)
