@@ -1,4 +1,5 @@
-"""The command line as a person runs it: real processes, real files."""
+"""The command line as a person runs it: real files, and of each command one real process; what is refused is refused
+by the same code in this one."""
 
 import json
 import os
@@ -7,6 +8,7 @@ import sys
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import cv2
 import numpy as np
@@ -15,8 +17,8 @@ from lather.core.imageio.read import read_picture
 from lather.core.imageio.write import write_picture
 from lather.core.session import Session
 from tests.core.test_archive import worked
-from tests.support.commands import run_here
-from tests.support.shared import make_plate
+from tests.support.commands import run_here, said_here
+from tests.support.shared import make_plate, quick_demo
 
 ROOT = Path(__file__).parents[2]
 
@@ -36,11 +38,18 @@ class CommandTest(unittest.TestCase):
         )
 
     def refused(self, *arguments) -> str:
+        """What a process of its own says to a wrong command."""
         done = self.lather(*arguments)
-        self.assertEqual(done.returncode, 2, done.stderr)
-        self.assertNotIn("Traceback", done.stderr)
-        self.assertEqual(len(done.stderr.strip().splitlines()), 1, done.stderr)
-        return done.stderr
+        return self.one_sentence(done.returncode, done.stderr)
+
+    def refused_here(self, *arguments) -> str:
+        return self.one_sentence(*said_here(self.folder, *arguments))
+
+    def one_sentence(self, code: int, said: str) -> str:
+        self.assertEqual(code, 2, said)
+        self.assertNotIn("Traceback", said)
+        self.assertEqual(len(said.strip().splitlines()), 1, said)
+        return said
 
     def test_info_and_render_of_a_job(self):
         session = worked(self.folder)
@@ -48,25 +57,27 @@ class CommandTest(unittest.TestCase):
         facts = json.loads(self.lather("info", "job.lather", "--json").stdout)
         self.assertEqual((facts["width"], facts["height"], facts["bits"], facts["edits"]), (340, 300, 16, 4))
         self.assertEqual(facts["profile"], "sRGB")
-        self.assertIn("60 %", self.lather("info", "job.lather").stdout)
+        self.assertIn("60 %", run_here("info", self.folder / "job.lather")[1])
         done = self.lather("render", "job.lather", "--out", "out.tif", "--bits", 16)
         self.assertEqual(done.returncode, 0, done.stderr)
         expected = session.engine.pixels(session.job, session.photo.bounds)
         codes = read_picture(self.folder / "out.tif").pixels
         np.testing.assert_array_equal(codes, np.round(np.clip(expected, 0, 1) * 65535).astype(np.uint16))
-        self.assertEqual(self.lather("render", "job.lather", "--out", "small.jpg", "--size", 100).returncode, 0)
+        small = ("render", self.folder / "job.lather", "--out", self.folder / "small.jpg", "--size", 100)
+        self.assertEqual(run_here(*small)[0], 0)
         self.assertEqual(max(read_picture(self.folder / "small.jpg").pixels.shape), 100)
 
     def test_bad_input_gives_one_sentence_and_code_2(self):
         (self.folder / "letter.tif").write_text("dear all")
         self.assertIn("not a picture", self.refused("info", "letter.tif"))
-        self.assertIn("no file", self.refused("info", "none.jpg"))
+        self.assertIn("no file", self.refused_here("info", "none.jpg"))
         write_picture(self.folder / "a.png", np.zeros((4, 4, 3), np.uint8), profile=b"")
-        self.assertIn("ending", self.refused("render", "a.png", "--out", "a.doc"))
-        self.assertIn("8 bits", self.refused("render", "a.png", "--out", "a.jpg", "--bits", "16"))
-        self.assertIn("does not exist", self.refused("render", "a.png", "--out", "none/a.jpg"))
-        self.assertIn("no sitter", self.refused("practice", "make", "--sitter", "x", "--out", "p"))
-        self.assertIn("KIND=COUNT", self.refused("practice", "make", "--sitter", "pip", "--flaw", "red", "--out", "p"))
+        self.assertIn("ending", self.refused_here("render", "a.png", "--out", "a.doc"))
+        self.assertIn("8 bits", self.refused_here("render", "a.png", "--out", "a.jpg", "--bits", "16"))
+        self.assertIn("does not exist", self.refused_here("render", "a.png", "--out", "none/a.jpg"))
+        self.assertIn("no sitter", self.refused_here("practice", "make", "--sitter", "x", "--out", "p"))
+        made = ("practice", "make", "--sitter", "pip", "--out", "p")
+        self.assertIn("KIND=COUNT", self.refused_here(*made, "--flaw", "red"))
         self.assertEqual(sorted(os.listdir(self.folder)), ["a.png", "letter.tif"])
 
     def test_measure_and_auto_print_what_scripts_read(self):
@@ -89,8 +100,8 @@ class CommandTest(unittest.TestCase):
         same = json.loads(run_here("measure", photo, photo, "--json")[1])
         self.assertEqual((same["skin_touched"]["value"], same["grain_match"]["value"]), (0, 1))
         cv2.imwrite(str(self.folder / "small.png"), np.zeros((4, 4, 3), np.uint8))
-        self.assertIn("differ in size", self.refused("measure", "photo.png", "small.png"))
-        self.assertIn("kind of job", self.refused("measure", "photo.png", "out.png", "--brief", "party"))
+        self.assertIn("differ in size", self.refused_here("measure", "photo.png", "small.png"))
+        self.assertIn("kind of job", self.refused_here("measure", "photo.png", "out.png", "--brief", "party"))
 
     def test_practice_make_writes_a_plate_that_can_be_opened(self):
         done = self.lather("practice", "make", "--sitter", "marlow", "--flaw", "blemish_dark=3", "--out", "p")
@@ -104,10 +115,10 @@ class CommandTest(unittest.TestCase):
         self.assertIn("lather shots", self.refused("demo"))
 
     def test_shots_shows_the_demo_job(self):
-        self.assertIn("no pictures of", self.refused("shots", "--out", "s", "--stage", "dusk"))
-        done = self.lather("shots", "--out", "shots", "--stage", "grain",
-                           XDG_CACHE_HOME=str(self.folder / "cache"))
-        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertIn("no pictures of", self.refused_here("shots", "--out", "s", "--stage", "dusk"))
+        with mock.patch.dict(os.environ, XDG_CACHE_HOME=str(self.folder / "cache")), quick_demo():
+            code, _ = run_here("shots", "--out", self.folder / "shots", "--stage", "grain")
+        self.assertEqual(code, 0)
         for name in ("start", "desk", "grain"):
             pixels = read_picture(self.folder / "shots" / f"{name}.png").pixels
             self.assertEqual(pixels.shape[:2], (800, 1280))
@@ -116,13 +127,14 @@ class CommandTest(unittest.TestCase):
 
     def test_bench_prints_the_shape_that_scripts_read(self):
         rows = ("--row", "heal_settled", "--row", "pan_zoom")
-        done = self.lather("bench", "--megapixels", 2, "--events", 12, *rows, "--json")
-        self.assertEqual(done.returncode, 0, done.stderr)
-        rows = json.loads(done.stdout)
+        with mock.patch.dict(os.environ):
+            code, said = run_here("bench", "--megapixels", 0.6, "--events", 3, *rows, "--json")
+        self.assertEqual(code, 0)
+        rows = json.loads(said)
         self.assertEqual([r["row"] for r in rows], ["heal_settled", "pan_zoom"])
         self.assertLessEqual({"row", "p95", "unit", "target", "met", "ratio_to_copy", "ratio_to_library"}, set(rows[0]))
         self.assertTrue(all(r["p95"] > 0 for r in rows))
-        self.assertIn("no row", self.refused("bench", "--row", "nonsense"))
+        self.assertIn("no row", self.refused_here("bench", "--row", "nonsense"))
 
     def test_the_launcher_works_from_any_folder(self):
         command = [ROOT / "lather", "--version"]

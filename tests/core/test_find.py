@@ -17,6 +17,7 @@ import numpy as np
 
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.errors import Cancelled, RequestError
+from lather.core.find import finder
 from lather.core.find.areas.redness_and_shine import find_areas
 from lather.core.find.eyes.hollows_and_veins import find_eye_veins
 from lather.core.find.finder import one_for_one_place, without_rims
@@ -100,8 +101,8 @@ class FinderTest(unittest.TestCase):
     def test_finding_is_repeatable_can_be_stopped_and_refuses_unknown_kinds(self):
         plate, _ = looked_at("pip", 3)
         photo = session_of(np.ascontiguousarray(plate.photo[500:1400, 300:1300])).photo
-        finds, measures = find_all(photo)
-        self.assertEqual(find_all(photo)[0], finds)
+        finds, measures = finder.find_all(photo)
+        self.assertEqual(finder.find_all(photo)[0], finds)
         only, _ = find_all(photo, kinds=["mole"], measures=measures)
         self.assertEqual({f.kind for f in only}, {"mole"})
         with self.assertRaises(Cancelled):

@@ -4,12 +4,14 @@ Kept by content: the runner names a folder after the code of the core (`LATHER_T
 all of it anew; within it a file is named after what it was made from. Without that folder everything is just made.
 """
 
+import contextlib
 import functools
 import hashlib
 import os
 import pickle
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 
@@ -18,7 +20,7 @@ from lather.core.find import finder
 from lather.core.imageio.atomic import write_atomically
 from lather.core.job.finds import Find
 from lather.core.measure.photo_measures import PhotoMeasures
-from lather.core.practice import make
+from lather.core.practice import demo, make
 from lather.core.practice.make import Plate
 from lather.core.practice.sitters import load_sitter
 
@@ -79,6 +81,13 @@ def measured(photo: Photo) -> PhotoMeasures:
     measures = PhotoMeasures(photo)
     vars(measures).update(kept("measured", content_of(photo.picture.pixels), made))
     return measures
+
+
+@contextlib.contextmanager
+def quick_demo() -> Iterator[None]:
+    """While inside, the demo job is made of a plate and finds that were made before."""
+    with mock.patch.object(demo, "make_plate", make_plate), mock.patch.object(demo, "find_all", find_all):
+        yield
 
 
 def content_of(pixels: np.ndarray) -> str:
