@@ -45,6 +45,7 @@ class Outcome:
     seconds: float = 0.0
     mib: int = 0
     peak_mib: int = 0
+    compiled: list[str] = field(default_factory=list)
     tests: dict[str, float] = field(default_factory=dict)
 
 
@@ -116,10 +117,13 @@ def memory_mib() -> int:
 def work(pipe: Connection, home: str) -> None:
     """Classes come in by the pipe, outcomes go out; None ends it."""
     settle(home)
+    from lather.core import loops
     from lather.core.memory import give_back_memory
 
     while (job := pipe.recv()) is not None:
         outcome = run_class(*job)
+        outcome.compiled = [name for name in loops.compiled_here if name.startswith("lather.")]
+        loops.compiled_here.clear()
         gc.collect()
         give_back_memory()
         outcome.mib, outcome.peak_mib = memory_mib(), resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024
@@ -224,10 +228,12 @@ def report(outcomes: list[Outcome], seconds: float) -> int:
     if "LATHER_SLOWEST" in os.environ:
         for name, (took, peak) in sorted(modules.items(), key=lambda item: -item[1][0]):
             print(f"{took:6.1f} s {peak:6.0f} MiB  {name}")
+    compiled = {name for one in outcomes for name in one.compiled}
+    print(f"loops compiled after the warm-up: {', '.join(sorted(compiled)) or 'none'}")
     run, failed, skipped = (sum(getattr(one, key) for one in outcomes) for key in ("run", "failed", "skipped"))
     print(f"{seconds:.0f} s, a worker at most {max((one.peak_mib for one in outcomes), default=0)} MiB")
     print(f"{run - failed - skipped} passed, {failed} failed, {skipped} skipped")
-    return 0 if run and not failed else 1
+    return 0 if run and not failed and not compiled else 1
 
 
 def main() -> int:

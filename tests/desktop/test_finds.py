@@ -136,6 +136,10 @@ class StepThroughTest(FindsCase):
         self.mouse(QEvent.Type.MouseMove, finds[2].x, finds[2].y, down=False)
         self.assertIn("keeper", pointer_text(self.desk.control))
 
+
+class SoftenedTest(FindsCase):
+    gauges = True
+
     def test_a_crease_is_softened_on_a_layer_of_its_own_and_measured(self):
         pixels = skin_like(400, 600)
         pixels[198:203, 150:450] = pixels[198:203, 150:450] * 0.8

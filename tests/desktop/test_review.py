@@ -122,6 +122,8 @@ class CompareTest(ReviewCase):
 
 
 class TooMuchTest(ReviewCase):
+    gauges = True
+
     def test_a_gauge_over_its_limit_has_its_layer_its_map_and_its_way_back(self):
         review, judging = self.review, self.window.judging
         told = []

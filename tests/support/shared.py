@@ -22,7 +22,7 @@ from lather.core.job.finds import Find
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.practice import demo, make
 from lather.core.practice.make import Plate
-from lather.core.practice.sitters import load_sitter
+from lather.core.practice.sitters import Sitter, load_sitter
 
 
 def kept(name: str, key: object, made: Callable[[], object]) -> object:
@@ -41,14 +41,16 @@ def kept(name: str, key: object, made: Callable[[], object]) -> object:
         return value
 
 
-def make_plate(sitter: str, seed: int, **how) -> Plate:
+def make_plate(sitter: str | Sitter, seed: int, **how) -> Plate:
     """As `practice.make.make_plate`; its pictures are one's own and may be written to."""
+    clean = _sitter(sitter) if isinstance(sitter, str) else sitter
+
     def made() -> tuple:
         plate = make.make_plate(sitter, seed, **how)
         return plate.photo, plate.truth, plate.flaws, plate.grain
 
-    photo, truth, flaws, grain = kept("plate", (sitter, seed, sorted(how.items())), made)
-    clean = _sitter(sitter)
+    who = sitter if isinstance(sitter, str) else (clean.name, content_of(clean.picture.pixels))
+    photo, truth, flaws, grain = kept("plate", (who, seed, sorted(how.items())), made)
     return Plate(clean, seed, photo, truth, clean.zones, flaws, grain)
 
 

@@ -25,6 +25,8 @@ there; in whatever thread needs it."""
 elsewhere: list[Callable[["Loop"], None]] = []
 """Called with a loop that is needed now, before it is compiled here: returns when another process has compiled it, or
 cannot. Then it is only loaded."""
+compiled_here: list[str] = []
+"""Names of loops for which this process had to make machine code."""
 
 
 class Loop:
@@ -75,9 +77,27 @@ class Loop:
                 self._run = dispatcher if os.environ.get(_STRICT) else self._tolerant
             else:
                 self._run = dispatcher
+            if self.compilations:
+                compiled_here.append(self.name)
             return self.compilations > 0
 
+    @property
+    def plain(self) -> Callable:
+        """The function as Python runs it: for a few numbers, where compiling would take longer."""
+        return self._function
+
+    def expect(self) -> None:
+        """In a thread that may wait: have it there before one that may not wait calls it."""
+        if not self.ready:
+            self._have()
+
     def _first(self, *arguments):
+        _log.debug("%s is called for the first time", self.name)
+        self._have()
+        return self._run(*arguments)
+
+    def _have(self) -> None:
+        """Compiled or loaded, here or by whoever does that; what waits longer than a moment is told."""
         began = time.monotonic()
         told = threading.Timer(_TOLD_AFTER_S, _tell, (self, True))
         told.start()
@@ -90,7 +110,6 @@ class Loop:
             if time.monotonic() - began > _TOLD_AFTER_S:
                 _tell(self, False)
                 _log.info("%s was waited for: %.1f s", self.name, time.monotonic() - began)
-        return self._run(*arguments)
 
     def _tolerant(self, *arguments):
         """Types that nobody declared are compiled for as they come: slow once, but right."""

@@ -13,7 +13,7 @@ def coverage_of_pass(brush: Brush) -> float:
     reach = int(radius / spacing)
     left = 1.0
     for step in range(-reach, reach + 1):
-        left *= 1 - brush.flow * profile(abs(step) * spacing, radius, brush.edge)
+        left *= 1 - brush.flow * profile.plain(abs(step) * spacing, radius, brush.edge)
     return float(min(1 - left, brush.ceiling))
 
 

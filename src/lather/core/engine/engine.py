@@ -67,9 +67,16 @@ class Engine:
         held = self._stacks.get(key)
         if held is not None and held[0] is job:
             return held[1]
-        stack = Stack(self, _steps(job, stage_id, self.kinds, self.photo.bounds), faces_of(job), job.brief.get("kind"))
+        stack = self._stack_of(job, _steps(job, stage_id, self.kinds, self.photo.bounds))
         self._stacks.put(key, (job, stack))
         return stack
+
+    def stack_with(self, job: Job, layer_id: str) -> "Stack":
+        """The active layers of a job and one that is on but may still do nothing: it is painted on all the same."""
+        return self._stack_of(job, _steps(job, None, self.kinds, self.photo.bounds, also=layer_id))
+
+    def _stack_of(self, job: Job, steps: tuple[Step, ...]) -> "Stack":
+        return Stack(self, steps, faces_of(job), job.brief.get("kind"))
 
     def kind_of(self, step: Step) -> LayerKind:
         """The kind that renders a step."""
@@ -131,24 +138,28 @@ def faces_of(job: Job) -> tuple[FaceMap, ...]:
     return tuple(sorted(faces, key=lambda face: face.frame[0].tolist()))
 
 
-def _steps(job: Job, stage_id: str | None, kinds: Mapping[str, LayerKind], bounds: Rect) -> tuple[Step, ...]:
-    """Layers that act, in order; those of a kind that this version does not know do nothing."""
+def _steps(
+    job: Job, stage_id: str | None, kinds: Mapping[str, LayerKind], bounds: Rect, *, also: str = ""
+) -> tuple[Step, ...]:
+    """Layers that act, in order, and the one of that id; those of a kind that this version does not know do nothing."""
     if stage_id == "photo":
         return ()
     if stage_id == "moved":
         moving = (step for step in _steps(job, None, kinds, bounds) if kinds[step.layer.kind].folds)
         return tuple(moving)
     stages = job.stages[: STAGE_IDS.index(stage_id) + 1] if stage_id else job.stages
-    return tuple(step for stage in stages for step in _steps_of(stage, kinds, bounds))
+    return tuple(step for stage in stages for step in _steps_of(stage, kinds, bounds, also))
 
 
-def _steps_of(stage: Stage, kinds: Mapping[str, LayerKind], bounds: Rect) -> list[Step]:
+def _steps_of(stage: Stage, kinds: Mapping[str, LayerKind], bounds: Rect, also: str) -> list[Step]:
     if not stage.on or stage.strength <= 0:
         return []
     groups: list[list] = []
     for layer in stage.layers:
         kind = kinds.get(layer.kind)
-        if kind is None or not layer.on or layer.strength <= 0 or not kind.acts(layer):
+        if kind is None or not layer.on or layer.strength <= 0:
+            continue
+        if layer.id != also and not kind.acts(layer):
             continue
         if kind.folds and groups and groups[-1][-1].kind == layer.kind:
             groups[-1].append(layer)

@@ -36,7 +36,7 @@ class LiveStroke:
         if not self.shows:
             shown = replace(layer, on=True, strength=layer.strength or 1.0, edits=(*layer.edits, stroke))
             stage = replace(stage, on=True, strength=stage.strength or 1.0)
-            stack = engine.stack(job.with_stage(stage).with_layer(stage_id, shown))
+            stack = engine.stack_with(job.with_stage(stage).with_layer(stage_id, shown), layer_id)
         index = stack.position(layer_id)
         if index is None:
             raise KeyError(layer_id)

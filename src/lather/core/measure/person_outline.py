@@ -9,8 +9,7 @@ from functools import cached_property
 
 import cv2
 import numpy as np
-from scipy.ndimage import gaussian_filter1d
-from scipy.spatial import cKDTree
+import scipy
 
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.types import EncodedRGB, Mask
@@ -54,7 +53,7 @@ class PersonOutline:
                 ring = contour[:, 0].astype(float) + 0.5
                 area = 0.5 * float(np.sum(ring[:, 0] * np.roll(ring[:, 1], -1) - np.roll(ring[:, 0], -1) * ring[:, 1]))
                 ring = ring if area > 0 else ring[::-1]
-                ring = gaussian_filter1d(ring, 1.5, axis=0, mode="wrap")
+                ring = scipy.ndimage.gaussian_filter1d(ring, 1.5, axis=0, mode="wrap")
                 rings.append(_evenly(ring, _STEP_PX) * scale)
         return rings
 
@@ -63,7 +62,7 @@ class PersonOutline:
         step = _STEP_PX * self.measures.scale
         vectors = []
         for ring in self.rings:
-            smooth = gaussian_filter1d(ring, max(1.0, sigma_px / step), axis=0, mode="wrap")
+            smooth = scipy.ndimage.gaussian_filter1d(ring, max(1.0, sigma_px / step), axis=0, mode="wrap")
             along = np.roll(smooth, -1, axis=0) - np.roll(smooth, 1, axis=0)
             along /= np.maximum(np.hypot(*along.T), 1e-9)[:, None]
             vectors.append(np.column_stack([-along[:, 1], along[:, 0]]))
@@ -97,10 +96,10 @@ class PersonOutline:
         return np.array([(n, k) for n, ring in enumerate(self.rings) for k in np.flatnonzero(self._in_frame(ring))])
 
     @cached_property
-    def _tree(self) -> cKDTree | None:
+    def _tree(self) -> "scipy.spatial.cKDTree | None":
         if not len(self._index):
             return None
-        return cKDTree(np.array([self.rings[n][k] for n, k in self._index]))
+        return scipy.spatial.cKDTree(np.array([self.rings[n][k] for n, k in self._index]))
 
     def _in_frame(self, ring: np.ndarray) -> np.ndarray:
         edge = _BORDER_PX * self.measures.scale

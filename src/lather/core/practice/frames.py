@@ -9,7 +9,7 @@ from functools import cache
 
 import cv2
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from lather.core.colour import srgb
 from lather.core.practice.flaws.base import Flaw
@@ -55,10 +55,10 @@ def _frame(name: str, first: Plate) -> Plate:
 
 
 @cache
-def _tree(name: str) -> tuple[cKDTree, np.ndarray]:
+def _tree(name: str) -> "tuple[scipy.spatial.cKDTree, np.ndarray]":
     places, seen = place_on_first(name)
     ys, xs = np.nonzero(seen[::2, ::2])
-    return cKDTree(places[::2, ::2][ys, xs]), np.column_stack([2 * xs, 2 * ys]) + 0.5
+    return scipy.spatial.cKDTree(places[::2, ::2][ys, xs]), np.column_stack([2 * xs, 2 * ys]) + 0.5
 
 
 def _moved(flaw: Flaw, name: str) -> Flaw | None:

@@ -6,7 +6,7 @@ from typing import Protocol
 
 import cv2
 import numpy as np
-from scipy.ndimage import map_coordinates
+import scipy
 
 
 class FrameMap(Protocol):
@@ -62,7 +62,7 @@ class Field:
         at = self._at(xy)
         rows, columns = self.trust.shape
         inside = np.stack([np.clip(at[0], 0, rows - 1), np.clip(at[1], 0, columns - 1)])
-        found = np.stack([map_coordinates(self.to[..., k], inside, order=1) for k in (0, 1)], -1)
+        found = np.stack([scipy.ndimage.map_coordinates(self.to[..., k], inside, order=1) for k in (0, 1)], -1)
         beyond = np.stack([at[1] - inside[1], at[0] - inside[0]], -1) * self.step
         return found + beyond @ self._usual.T
 
@@ -84,7 +84,7 @@ class Field:
 
     def sure(self, xy: np.ndarray) -> np.ndarray:
         """How near squares of pores are that tell it, 0-1, for places (…, 2)."""
-        return map_coordinates(self.trust, self._at(xy), order=1, cval=0.0)
+        return scipy.ndimage.map_coordinates(self.trust, self._at(xy), order=1, cval=0.0)
 
 
 def scale_of(linear: np.ndarray) -> float:

@@ -13,10 +13,7 @@ from typing import Any
 
 import cv2
 import numpy as np
-from scipy.interpolate import RBFInterpolator
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
+import scipy
 
 from lather.core.colour.lab import srgb_lightness
 from lather.core.engine.photo import Photo
@@ -220,11 +217,11 @@ class _Grown:
         for _ in range(_GROWTHS):
             if not len(self._nodes) or not len(self._waiting):
                 return
-            asked = self._waiting[cKDTree(self._nodes).query(self._waiting)[0] < _GROWS_PX]
+            asked = self._waiting[scipy.spatial.cKDTree(self._nodes).query(self._waiting)[0] < _GROWS_PX]
             found, moves = _moved_squares(self._here, self._beyond.at(self.to), asked, _GROWN)
             if len(found) < _LEAST_GROWTH:
                 return
-            self._waiting = self._waiting[cKDTree(found).query(self._waiting)[0] > 1]
+            self._waiting = self._waiting[scipy.spatial.cKDTree(found).query(self._waiting)[0] > 1]
             self._add(found, moves)
 
     def _add(self, found: np.ndarray, moves: np.ndarray) -> None:
@@ -272,7 +269,7 @@ def _by_points(face: FaceMap, other: FaceMap, grid: np.ndarray) -> np.ndarray:
     width = face.width_px
     rim = grid[[0, -1]][:, :: max(1, grid.shape[1] // 12)].reshape(-1, 2)
     known, off = np.vstack([here, rim]), np.vstack([there - usual.places(here), np.zeros((len(rim), 2))])
-    field = RBFInterpolator(known / width, off, kernel="thin_plate_spline", smoothing=2e-4)
+    field = scipy.interpolate.RBFInterpolator(known / width, off, kernel="thin_plate_spline", smoothing=2e-4)
     sparse = grid[::16, ::16]
     coarse = field(sparse.reshape(-1, 2) / width).reshape(*sparse.shape).astype(np.float32)
     rows, columns = np.mgrid[0 : grid.shape[0], 0 : grid.shape[1]].astype(np.float32) / 16
@@ -345,7 +342,7 @@ def _top(values: np.ndarray, i: int, j: int) -> np.ndarray:
 
 def _fellows(nodes: np.ndarray, moves: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """(n, k) neighbours of each square, which of them lie near, and which of those have moved alike."""
-    away, near = cKDTree(nodes).query(nodes, k=min(_NEIGHBOURS + 1, len(nodes)))
+    away, near = scipy.spatial.cKDTree(nodes).query(nodes, k=min(_NEIGHBOURS + 1, len(nodes)))
     away, near = away[:, 1:], near[:, 1:]
     off = np.hypot(*np.moveaxis(moves[near] - moves[:, None], -1, 0))
     beside = away < _NEAR_PX
@@ -370,8 +367,8 @@ def _together(nodes: np.ndarray, moves: np.ndarray) -> tuple[np.ndarray, np.ndar
         return nodes, moves
     near, _, alike = _fellows(nodes, moves)
     rows, columns = np.nonzero(alike)
-    graph = coo_matrix((np.ones(len(rows)), (rows, near[rows, columns])), shape=(len(nodes),) * 2)
-    _, patch = connected_components(graph, directed=False)
+    graph = scipy.sparse.coo_matrix((np.ones(len(rows)), (rows, near[rows, columns])), shape=(len(nodes),) * 2)
+    _, patch = scipy.sparse.csgraph.connected_components(graph, directed=False)
     largest = patch == np.bincount(patch).argmax()
     return nodes[largest], moves[largest]
 
@@ -409,7 +406,8 @@ def _trend(nodes: np.ndarray, moves: np.ndarray, coarse: tuple[int, int]) -> np.
     few = np.linspace(0, len(nodes) - 1, min(len(nodes), _MOST_IN_TREND)).astype(int)
     if len(few) < _LEAST_IN_TREND:
         return np.zeros((*coarse, 2), np.float32)
-    field = RBFInterpolator(nodes[few] / _FACE_PX, moves[few], kernel="thin_plate_spline", smoothing=_TREND_SMOOTH)
+    field = scipy.interpolate.RBFInterpolator(
+        nodes[few] / _FACE_PX, moves[few], kernel="thin_plate_spline", smoothing=_TREND_SMOOTH)
     ys, xs = np.mgrid[0 : coarse[0] : 4, 0 : coarse[1] : 4]
     values = field(_COARSE * np.column_stack([xs.ravel(), ys.ravel()]) / _FACE_PX).reshape(*ys.shape, 2)
     rows, columns = np.mgrid[0 : coarse[0], 0 : coarse[1]].astype(np.float32) / 4

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from scipy import ndimage
+import scipy
 
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.find.scene import FindScene
@@ -76,14 +76,14 @@ def lobes_of(missing: np.ndarray, per_mm: float) -> list[Lobe]:
         markers = np.zeros(height.shape, np.int32)
         markers[tuple(summits.T)] = np.arange(1, len(summits) + 1)
         codes = np.clip(255 - 25 * height, 0, 255).astype(np.uint8)
-        own = ndimage.watershed_ift(codes, markers)
-        for number, box in enumerate(ndimage.find_objects(own, len(summits))):
+        own = scipy.ndimage.watershed_ift(codes, markers)
+        for number, box in enumerate(scipy.ndimage.find_objects(own, len(summits))):
             if box is None:
                 continue
             y, x = summits[number]
             peak = float(height[y, x])
             part = (own[box] == number + 1) & (height[box] >= max(_LEAST_LOBE, _END_SHARE * peak))
-            labels, _ = ndimage.label(part)
+            labels, _ = scipy.ndimage.label(part)
             label = labels[y - box[0].start, x - box[1].start]
             part = labels == label if label else part
             half = part & (height[box] >= 0.5 * peak)

@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import cv2
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from lather.core.find.lines.ridges import Line, ridge_responses, trace_lines
 from lather.core.find.lines.skin_lines import band
@@ -159,7 +159,7 @@ def _links(pieces: list[np.ndarray], gap: float) -> dict[tuple[int, int], tuple[
         return {}
     ends = np.array([[p[0], p[-1]] for p in pieces]).reshape(-1, 2)
     found = []
-    for a, b in cKDTree(ends).query_pairs(gap):
+    for a, b in scipy.spatial.cKDTree(ends).query_pairs(gap):
         (i, m), (j, n) = divmod(a, 2), divmod(b, 2)
         if i == j:
             continue
@@ -216,7 +216,7 @@ def _crowds(paths: list[np.ndarray], reach: float) -> list[float]:
     if not paths:
         return []
     owner = np.concatenate([np.full(len(p[::4]), n) for n, p in enumerate(paths)])
-    tree = cKDTree(np.concatenate([p[::4] for p in paths]))
+    tree = scipy.spatial.cKDTree(np.concatenate([p[::4] for p in paths]))
     found = []
     for number, path in enumerate(paths):
         near = tree.query_ball_point(path[::6], reach)

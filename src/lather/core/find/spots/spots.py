@@ -4,7 +4,7 @@ from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from lather.core.colour.lab import delta_e2000
 from lather.core.find import boosted_trees
@@ -222,7 +222,7 @@ def _crowd(places: np.ndarray, sizes: np.ndarray, contrast: np.ndarray) -> np.nd
     near = min(_NEIGHBOURS + 1, len(places))
     if near < 3:
         return np.zeros((len(places), 3))
-    distance, index = cKDTree(places).query(places, k=near)
+    distance, index = scipy.spatial.cKDTree(places).query(places, k=near)
     usual = np.median(contrast[index[:, 1:]], axis=1) + 0.3
     spacing = distance[:, near // 2] / np.maximum(sizes, 1)
     return np.stack([np.log((contrast + 0.1) / usual), np.log(spacing + 0.05), usual], 1)

@@ -3,7 +3,7 @@
 from functools import lru_cache
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
+import scipy
 
 from lather.core.errors import RequestError
 from lather.core.phrases import phrase
@@ -48,7 +48,7 @@ def table(points: tuple[tuple[float, float], ...]) -> np.ndarray:
     """The curve at 0, 1/2048 … 1, float32; flat beyond its ends."""
     xs, ys = zip(*points)
     at = np.arange(_STEPS + 1) / _STEPS
-    out = PchipInterpolator(xs, ys)(np.clip(at, xs[0], xs[-1])).astype(np.float32)
+    out = scipy.interpolate.PchipInterpolator(xs, ys)(np.clip(at, xs[0], xs[-1])).astype(np.float32)
     out.setflags(write=False)
     return out
 

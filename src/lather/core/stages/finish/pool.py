@@ -7,7 +7,7 @@ from functools import lru_cache
 
 import cv2
 import numpy as np
-from scipy.interpolate import CubicSpline
+import scipy
 
 from lather.core import ranges
 from lather.core.errors import RequestError
@@ -91,7 +91,7 @@ def rim(places: tuple[tuple[float, float], ...]) -> np.ndarray:
     places = np.array(places, float)
     closed = np.vstack([places, places[:1]])
     at = np.arange(len(closed))
-    return CubicSpline(at, closed, bc_type="periodic")(np.arange(0, len(places), 1 / _FINE))
+    return scipy.interpolate.CubicSpline(at, closed, bc_type="periodic")(np.arange(0, len(places), 1 / _FINE))
 
 
 def pool_share(shape: dict, around: Surroundings, rect: Rect, level: int) -> Mask:

@@ -144,6 +144,8 @@ class Field:
         backward = grid.zeros(2)
         back_box = moved_box(forward, box, grid)
         turn_round(forward, backward, grid.dx, grid.dy, *back_box)
+        for one in (_back, displace):
+            one.expect()  # the window asks for them at the next move of the pen
         return cls(grid, forward, backward, box, back_box)
 
     @property

@@ -212,7 +212,9 @@ class StrokeControl(QObject):
     def _finished(self, stroke: Stroke | None, fit: float, message: str) -> None:
         if self.stroke is None:
             return  # it was given up meanwhile
-        self._waiting, self.stroke, self.trail = False, None, []
+        self._hold.stop()
+        self._down = self._waiting = False  # one that could not be computed ends while the pen is still down
+        self.stroke, self.trail = None, []
         if message:
             self.message.emit(message)
         if stroke is None:

@@ -1,0 +1,85 @@
+"""A window used by hand as somebody would after a start: every stage, every tool, a look around, a save, a delivery.
+
+    python -m tests.support.first_use FOLDER
+
+Says as JSON which loops had to be compiled, and which the window's own thread was the first to call.
+"""
+
+import json
+import logging
+import sys
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import Qt
+
+from lather.core import loops, warmup
+from lather.core.job.commands import AddLayer
+from lather.core.job.model import STAGE_IDS, new_id
+from lather.core.stages.registry import stage_info
+from lather.core.tools.registry import TOOLS
+from tests.support.pictures import session_of
+from tests.support.shared import make_plate
+from tests.support.window_case import WindowCase
+
+_SHOWN = np.s_[100:900, 250:1050]
+_CHEEK = (330, 520)
+
+
+class FirstUse(WindowCase):
+    def runTest(self):
+        self.first_of_window: list[str] = []
+        self.tools_used = 0
+        session = session_of(np.ascontiguousarray(make_plate("wren", 3, flaws={"blemish_dark": 4}).photo[_SHOWN]))
+        self._hear_first_calls()
+        self.take(session)
+        self.canvas.zoom_to(0.4)  # a photo from a camera is opened smaller than it is
+        self.settle()
+        for number, stage_id in enumerate(STAGE_IDS, 1):
+            self.key(getattr(Qt.Key, f"Key_{number % 10}"))
+            self.settle()
+            self._paint_with_every_tool(stage_id)
+            self._add_every_kind(stage_id)
+        self.job.save(Path(sys.argv[1]) / "used.lather")
+        self.deliver("{client}", size="px", long_edge_px=300)
+        self.settle()
+
+    def _hear_first_calls(self) -> None:
+        class Hears(logging.Handler):
+            def emit(_, record):
+                if record.levelno == logging.DEBUG and record.threadName == "MainThread":
+                    self.first_of_window.append(record.getMessage().split()[0])
+
+        log = logging.getLogger("lather.core.loops")
+        log.setLevel(logging.DEBUG)
+        log.addHandler(Hears())
+
+    def _paint_with_every_tool(self, stage_id: str) -> None:
+        self.canvas.zoom_to(1.0)
+        self.canvas.centre_on(*_CHEEK)
+        self.settle()
+        x, y = _CHEEK
+        for tool in stage_info(stage_id).tools:
+            if not TOOLS[tool].lays:
+                continue
+            self.desk.brush_strip.choose(tool)
+            self.drag([(x - 30, y), (x, y + 8), (x + 30, y + 4)])
+            self.settle()
+            self.tools_used += 1
+
+    def _add_every_kind(self, stage_id: str) -> None:
+        for layer in stage_info(stage_id).example():
+            self.job.do(AddLayer(stage_id, replace(layer, id=new_id()), 0))
+            self.settle()
+
+
+if __name__ == "__main__":
+    logging.basicConfig(level=logging.WARNING)
+    case = FirstUse()
+    outcome = case.run()
+    for _, failure in outcome.failures + outcome.errors:
+        print(failure, file=sys.stderr)
+    print(json.dumps({"warm": warmup.is_warm(), "tools": case.tools_used, "compiled": loops.compiled_here,
+                      "first_of_window": case.first_of_window}))
+    sys.exit(not outcome.wasSuccessful())
