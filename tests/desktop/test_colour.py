@@ -1,6 +1,8 @@
 """Colour in the real window: matched, whitened, calmed, its masks painted, grown and turned round."""
 
 import functools
+import threading
+from unittest import mock
 
 import numpy as np
 from PyQt6.QtCore import Qt
@@ -8,6 +10,7 @@ from PyQt6.QtTest import QTest
 
 from lather.core.job.commands import SetFinds
 from lather.core.job.finds import Find
+from lather.desktop.stages.adjust import part
 from lather.desktop.stages.adjust.list_panel import NOT_USED
 from tests.support.faces import Face, made_face
 from tests.support.window_case import WindowCase
@@ -171,6 +174,36 @@ class MaskTest(ColourCase):
         self.assertNotEqual(self.canvas.grab().toImage(), grab)
         self.key(Qt.Key.Key_M)
         self.assertFalse(self.part.hatch.shown)
+
+    def test_a_mask_is_painted_before_any_slider_is_moved(self):
+        self.open()
+        self.take_kind("hues")
+        self.part._start_chosen("painted")
+        x, y = self.map.points["nose_tip"]
+        self.tool("mask")
+        self.desk.state.change(size_px=60, flow=1.0, edge=0.3)
+        self.drag([(x - 120, y), (x - 90, y), (x - 60, y)])
+        self.assertEqual((len(self.layer.edits), float(self.changed.max())), (1, 0.0))
+        self.part.box["hues"].controls["hue_width"].set_value(180, tell=True)
+        self.part.box["hues"].controls["lightness"].set_value(8, tell=True)
+        self.still()
+        self.assertGreater(float(self.changed[int(y), int(x) - 90]), 0.02)
+
+    def test_what_grew_after_its_stage_was_left_is_not_laid_down(self):
+        self.open()
+        self.take_kind("hues")
+        edits = len(self.layer.edits)
+        self.tool("grow")
+        x, y = self.map.points["mouth_left"]
+        gate = threading.Event()
+        with mock.patch.object(part, "grow_fence", side_effect=lambda *_, **how: gate.wait(20) and None):
+            self.click(x, y)
+            self.key(Qt.Key.Key_0)
+            gate.set()
+            self.wait(self.part._background.idle)
+        self.assertIn("was left", self.window.notice.text())
+        self.assertEqual(len(self.job.job.stage("colour").layers[-1].edits), edits)
+        self.assertEqual(self.job.job.stage("finish").layers, ())
 
     def test_grown_outlined_by_zone_and_feathered(self):
         self.open()

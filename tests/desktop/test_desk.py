@@ -18,6 +18,7 @@ from lather.core.job.model import Stroke, freeze_points, new_id
 from lather.core.journal.journal import leftovers
 from lather.desktop.canvas.display import DisplayConverter
 from tests.support.pictures import session_of, skin_like
+from tests.support.shared import place_demo
 from tests.support.window_case import WindowCase
 
 
@@ -293,6 +294,7 @@ class FilesTest(DeskCase):
         self.assertTrue(self.window.header.tabs["review"].isVisible())
 
     def test_the_demo_opens_as_a_job_of_ones_own(self):
+        place_demo()
         self.window.close_job()
         self.window.show_start()
         self.window.open_demo()

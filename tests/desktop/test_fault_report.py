@@ -40,6 +40,14 @@ class WorkersTest(FaultCase):
         self.assertLogged("ZeroDivisionError: out of order", "stroke_worker.py")
         self.assertTrue(self.button.isVisible())
 
+    def test_after_a_stroke_that_fails_under_the_moving_pen_one_paints_on(self):
+        with mock.patch.object(LiveStroke, "extend", side_effect=ZeroDivisionError("out of order")):
+            self.drag([(150, 150), (170, 150), (190, 160), (210, 150)])
+        self.assertFalse(self.desk.control.painting)
+        self.assertEqual(len(self.job.layer.edits), 0)
+        self.drag([(150, 150), (170, 150)])
+        self.assertEqual(len(self.job.layer.edits), 1)
+
     def test_work_beside_the_window(self):
         told = []
         background = Background(self.window)

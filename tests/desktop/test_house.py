@@ -84,6 +84,8 @@ class LampTest(WindowCase):
 
 
 class NewestTest(WindowCase):
+    gauges = True
+
     def test_a_gauge_of_an_older_job_never_stands_over_a_newer_one(self):
         gate, measured_jobs = threading.Event(), []
 

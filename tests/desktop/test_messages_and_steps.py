@@ -257,6 +257,26 @@ class HistoryTest(StepsCase):
         self.assertTrue(self.canvas.hasFocus() or self.desk.finds.list.hasFocus())  # a click leaves the keys
 
 
+class KeepersTest(StepsCase):
+    gauges = True
+
+    def test_a_keeper_painted_over_counts_as_lost(self):
+        mole = Find("mole", "mole", 250.0, 200.0, 10.0, 9.0, 0.9, keeper=True)
+        freckle = Find("freckle", "freckle", 420.0, 300.0, 8.0, 6.0, 0.9, keeper=True)
+        pixels = spotted()
+        for f in (mole, freckle):
+            x, y = int(f.x), int(f.y)
+            pixels[y - 4 : y + 4, x - 4 : x + 4] = (pixels[y - 4 : y + 4, x - 4 : x + 4] * 0.6).astype(np.uint16)
+        session = session_of(pixels)
+        session.history.amend(SetFinds((mole, freckle), None))
+        self.take(session)
+        self.desk.brush_strip.size.set_value(30, tell=True)
+        self.click(250, 200)
+        self.rest()
+        self.assertEqual(self.desk.restraint.keepers.text(), "1 of 2 · low")
+        self.assertEqual(len(self.job.job.keepers()), 2)
+
+
 class ScreensTest(StepsCase):
     def test_keys_for_the_screens_and_escape_back(self):
         control = Qt.KeyboardModifier.ControlModifier
@@ -287,22 +307,6 @@ class ScreensTest(StepsCase):
         self.assertEqual(len(self.job.layer.edits), 0)
         self.click(250, 200)
         self.assertEqual(len(self.job.layer.edits), 1)
-
-    def test_a_keeper_painted_over_counts_as_lost(self):
-        mole = Find("mole", "mole", 250.0, 200.0, 10.0, 9.0, 0.9, keeper=True)
-        freckle = Find("freckle", "freckle", 420.0, 300.0, 8.0, 6.0, 0.9, keeper=True)
-        pixels = spotted()
-        for f in (mole, freckle):
-            x, y = int(f.x), int(f.y)
-            pixels[y - 4 : y + 4, x - 4 : x + 4] = (pixels[y - 4 : y + 4, x - 4 : x + 4] * 0.6).astype(np.uint16)
-        session = session_of(pixels)
-        session.history.amend(SetFinds((mole, freckle), None))
-        self.take(session)
-        self.desk.brush_strip.size.set_value(30, tell=True)
-        self.click(250, 200)
-        self.rest()
-        self.assertEqual(self.desk.restraint.keepers.text(), "1 of 2 · low")
-        self.assertEqual(len(self.job.job.keepers()), 2)
 
     def test_the_start_brush_follows_the_face(self):
         state = BrushState()

@@ -15,6 +15,7 @@ from lather.core.session import Session
 from lather.desktop.opening.open_job import OpenJob
 from tests.support.folder_case import small_disk
 from tests.support.pictures import skin_like
+from tests.support.shared import place_demo
 from tests.support.window_case import WindowCase
 
 
@@ -82,7 +83,8 @@ class LeftoverTest(RecoveryCase):
         self.assertEqual(self.path.read_bytes(), whole)
 
     def test_the_demo_stays_as_it_is_after_a_recovery(self):
-        demo = demo_job_path()
+        demo = place_demo()
+        self.assertEqual(demo, demo_job_path())
         pristine = demo.read_bytes()
         self.work_and_crash(demo)
         self.answer("Bring them back")

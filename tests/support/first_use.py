@@ -8,23 +8,21 @@ Says as JSON which loops had to be compiled, and which the window's own thread w
 import json
 import logging
 import sys
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import Qt
 
 from lather.core import loops, warmup
-from lather.core.job.commands import AddLayer
-from lather.core.job.model import STAGE_IDS, new_id
+from lather.core.job.model import STAGE_IDS
 from lather.core.stages.registry import stage_info
 from lather.core.tools.registry import TOOLS
 from tests.support.pictures import session_of
 from tests.support.shared import make_plate
 from tests.support.window_case import WindowCase
 
-_SHOWN = np.s_[100:900, 250:1050]
-_CHEEK = (330, 520)
+_SHOWN = np.s_[250:850, 400:1000]
+_CHEEK = (180, 370)
 
 
 class FirstUse(WindowCase):
@@ -40,7 +38,6 @@ class FirstUse(WindowCase):
             self.key(getattr(Qt.Key, f"Key_{number % 10}"))
             self.settle()
             self._paint_with_every_tool(stage_id)
-            self._add_every_kind(stage_id)
         self.job.save(Path(sys.argv[1]) / "used.lather")
         self.deliver("{client}", size="px", long_edge_px=300)
         self.settle()
@@ -67,11 +64,6 @@ class FirstUse(WindowCase):
             self.drag([(x - 30, y), (x, y + 8), (x + 30, y + 4)])
             self.settle()
             self.tools_used += 1
-
-    def _add_every_kind(self, stage_id: str) -> None:
-        for layer in stage_info(stage_id).example():
-            self.job.do(AddLayer(stage_id, replace(layer, id=new_id()), 0))
-            self.settle()
 
 
 if __name__ == "__main__":

@@ -9,6 +9,7 @@ import functools
 import hashlib
 import os
 import pickle
+import tempfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from unittest import mock
@@ -90,6 +91,20 @@ def quick_demo() -> Iterator[None]:
     """While inside, the demo job is made of a plate and finds that were made before."""
     with mock.patch.object(demo, "make_plate", make_plate), mock.patch.object(demo, "find_all", find_all):
         yield
+
+
+def place_demo() -> Path:
+    """The demo job where the program looks for it, as if it had been opened before."""
+    path = demo.demo_file()
+    if not path.exists():
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(kept("demo", (), _made_demo))
+    return path
+
+
+def _made_demo() -> bytes:
+    with tempfile.TemporaryDirectory() as folder, mock.patch.dict(os.environ, XDG_CACHE_HOME=folder), quick_demo():
+        return demo.demo_job_path().read_bytes()
 
 
 def content_of(pixels: np.ndarray) -> str:

@@ -121,6 +121,7 @@ class Loop:
             _log.warning("%s is called with undeclared types: %s", self.name, error)
             with _BUILDING:
                 self._dispatcher._can_compile = True
+                compiled_here.append(self.name)
                 try:
                     return self._dispatcher(*arguments)
                 finally:

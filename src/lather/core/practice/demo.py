@@ -46,6 +46,11 @@ def demo_folder() -> Path:
     return Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "lather" / "demo"
 
 
+def demo_file() -> Path:
+    """Where its file is, or will be."""
+    return demo_folder() / f"wren-spring-cards-{_VERSION}.lather"
+
+
 def demo_plate() -> Plate:
     """The plate that the demo job is about."""
     return make_plate(SITTER, SEED, flaws=FLAWS)
@@ -93,7 +98,7 @@ def make_demo(plate: Plate | None = None) -> Session:
 
 def demo_job_path() -> Path:
     """The demo job as a file in the person's cache, made at the first call. Raises SaveError."""
-    path = demo_folder() / f"wren-spring-cards-{_VERSION}.lather"
+    path = demo_file()
     if not path.exists():
         try:
             path.parent.mkdir(parents=True, exist_ok=True)

@@ -165,3 +165,9 @@ def stretched(places: np.ndarray, corners: np.ndarray, start: np.ndarray, end: n
 
 _BEFORE, _SIDEWAYS = 1.36, 0.12
 """Of the way, and of the piece: pressed to a quarter at most."""
+
+
+def expect_loops() -> None:
+    """In a thread that may wait: what the window asks for when a measure is set."""
+    for one in (carry_along, cover, pulled):
+        one.expect()

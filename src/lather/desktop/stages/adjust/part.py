@@ -291,6 +291,9 @@ class AdjustPart(StagePart):
         feather = max(2.0, 2.0 / self.canvas.view.scale)
 
         def take(fence: Fence | None) -> None:
+            if not self.in_hand:
+                self.message.emit("The stage was left before the area had grown; nothing was laid down.")
+                return
             if fence is None:
                 self.message.emit("Nothing grows from here; outline it, or paint it.")
                 return
@@ -322,7 +325,7 @@ class AdjustPart(StagePart):
 
     def _take_colour(self, layer: Layer, lab: np.ndarray) -> None:
         values, says = self.picked(layer, lab)
-        if values:
+        if values and any(one.id == layer.id for one in self.job.job.stage(self.info.id).layers):
             self.job.do(SetLayer(self.info.id, layer.id, "settings", values))
             self.message.emit(says)
 

@@ -22,6 +22,7 @@ from lather.core.stages.shape.kind import next_order
 from lather.core.stages.shape.layers import held_map
 from lather.core.stages.shape.lines import hold_of
 from lather.core.stages.shape.mirror import mirror_at
+from lather.core.stages.shape.moves import expect_loops
 from lather.core.stages.shape.readout import Moves, moves_of
 from lather.core.tools.straighten import TOOL as LINE_HOLD
 from lather.core.types import tiles_of
@@ -417,7 +418,8 @@ class ShapePart(StagePart):
 
 
 def _make_tiles(task: Task, engine, job: Job, level: int, tiles: list[tuple[int, int]]) -> None:
-    """The picture beneath in sight: the first move is fetched from it."""
+    """The picture beneath in sight: the first move is fetched from it, by loops that are there by then."""
+    expect_loops()
     for column, row in tiles:
         if not task.going_on:
             return
