@@ -11,8 +11,10 @@ from lather.__main__ import main, start
 from lather.cli import batch
 from lather.core import log
 from lather.core.errors import Cancelled, PictureError
+from lather.core.imageio.write import write_picture
 from lather.core.job.model import new_job
 from lather.core.journal.journal import Journal
+from lather.core.session import Session
 from tests.support.folder_case import FolderCase
 from tests.support.logged import LogCase
 from tests.support.pictures import session_of, skin_like
@@ -52,6 +54,17 @@ class SentencesTest(LogCase):
             journal = Journal(new_job(session.photo.source), job_file=None, photo_path=None)
         self.assertLogged("No space left on device", "journal.py")
         journal.close()
+
+
+class DoneTest(LogCase, FolderCase):
+    def test_what_is_done_is_written_down_with_the_time_it_took_and_without_names(self):
+        write_picture(self.folder / "somebody.png", skin_like(40, 40), profile=b"")
+        Session.open(self.folder / "somebody.png").save(self.folder / "somebody.lather")
+        Session.open(self.folder / "somebody.lather")
+        for line in (r"job\.archive: job saved: \d+\.\d\d s", r"job\.archive: job read: \d",
+                     r"imageio\.read: photo decoded: .* 16 bits, \(40, 40, 3\)"):
+            self.assertRegex(self.logged(), line)
+        self.assertNotIn("somebody", self.logged())
 
 
 class FileTest(LogCase):

@@ -5,18 +5,23 @@ Modules write to `logging.getLogger(__name__)`. Whoever turns an exception into 
 """
 
 import contextlib
+import functools
 import logging
 import logging.handlers
 import platform
 import re
 import sys
+import time
 from collections import deque
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from pathlib import Path
+from typing import Any, ParamSpec, TypeVar
 
 from lather import __version__
 from lather.core.errors import Cancelled, LatherError
 from lather.core.state import state_folder
+
+Arguments, Result = ParamSpec("Arguments"), TypeVar("Result")
 
 _log = logging.getLogger("lather")
 _log.addHandler(logging.NullHandler())  # where nobody began a log, nothing is printed
@@ -90,6 +95,28 @@ def expected(logger: logging.Logger, error: LatherError) -> str:
     else:
         logger.warning("%s", error.message, exc_info=error)
     return error.message
+
+
+def timed(
+    what: str, said: Callable[[Any], object] = lambda result: ""
+) -> Callable[[Callable[Arguments, Result]], Callable[Arguments, Result]]:
+    """Decorator: write down that a function was done, and how long it took. said: a word more, of what it returns.
+
+    For what happens a few times a minute, never for what happens under the pen.
+    """
+    def around(function: Callable[Arguments, Result]) -> Callable[Arguments, Result]:
+        logger = logging.getLogger(function.__module__)
+
+        @functools.wraps(function)
+        def run(*arguments: Arguments.args, **named: Arguments.kwargs) -> Result:
+            began = time.monotonic()
+            result = function(*arguments, **named)
+            logger.info("%s: %.2f s %s", what, time.monotonic() - began, said(result))
+            return result
+
+        return run
+
+    return around
 
 
 def was_unexpected(sentence: str) -> bool:

@@ -14,6 +14,7 @@ from lather.core.errors import Cancelled, RequestError
 from lather.core.imageio.metadata import MetadataChoice, select_exif
 from lather.core.imageio.write import DEPTHS, format_for, write_picture
 from lather.core.job.model import Job
+from lather.core.log import timed
 from lather.core.loops import loop
 from lather.core.memory import give_back_memory
 from lather.core.phrases import phrase
@@ -135,6 +136,7 @@ def finished(values: EncodedRGB, output: Output, target: bytes) -> EncodedRGB:
     return values if output.sharpen is None else sharpened(np.clip(values, 0, 1), output.sharpen)
 
 
+@timed("picture written")
 def export(
     engine: Engine, job: Job, path: str | Path, output: Output, progress: Callable[[float], bool] | None = None
 ) -> None:

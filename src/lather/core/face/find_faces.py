@@ -12,12 +12,14 @@ from lather.core.face.lips import Mouth, find_mouth
 from lather.core.face.mesh import find_mesh
 from lather.core.job.face_map import SIDES, FaceMap
 from lather.core.job.face_mesh import CHIN, JAW_CORNERS, MOUTH_CORNERS, NOSE_TIP
+from lather.core.log import timed
 from lather.core.types import EncodedRGB
 
 _MOST_FACES = 24
 _PIXELS_TELL = 0.6  # of a mouth's corner: how much the lips' own pixels count beside the mesh
 
 
+@timed("faces", len)
 def find_face_maps(photo: Photo, small: EncodedRGB) -> tuple[FaceMap, ...]:
     """The largest first. small: the photo, sRGB-like 0-1, about 1000 px."""
     scale, faces = photo.width / small.shape[1], []

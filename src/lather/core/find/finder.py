@@ -21,6 +21,7 @@ from lather.core.find.visibility import Delivery, judged
 from lather.core.job.face_map import FaceMap
 from lather.core.job.finds import Find
 from lather.core.kinds.registry import KEEPERS, KINDS, SOFTENED
+from lather.core.log import timed
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.phrases import phrase
 from lather.core.threads import give_way, one_thread_in_opencv
@@ -53,6 +54,7 @@ FINDERS: tuple[tuple[str, Callable[[FindScene], list[Find]]], ...] = (
 )
 
 
+@timed("finds", lambda found: len(found[0]))
 def find_all(
     photo: Photo,
     *,

@@ -17,6 +17,7 @@ from lather.core.gauges.compared import Compared
 from lather.core.gauges.registry import GAUGES, measure_one, pictures_of
 from lather.core.job.commands import Command, SetLayer, Together
 from lather.core.job.model import Job, Layer, acts_by_itself
+from lather.core.log import timed
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.phrases import joined, phrase
 
@@ -122,6 +123,7 @@ def acting_layers(job: Job) -> list[tuple[str, Layer]]:
             if layer.on and layer.strength > 0 and (layer.edits or acts_by_itself(layer))]
 
 
+@timed("pull back", lambda offer: f"{len(offer.steps)} layers")
 def pull_back(
     engine: Engine, job: Job, measures: PhotoMeasures, values: Mapping[str, float | None], job_kind: str | None, *,
     only: Iterable[str] | None = None, go_on: Callable[[], bool] = lambda: True,

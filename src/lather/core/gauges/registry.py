@@ -33,6 +33,7 @@ from lather.core.job.finds import Find
 from lather.core.job.model import Job
 from lather.core.job.purpose import of_find
 from lather.core.kinds.registry import SOFTENED
+from lather.core.log import timed
 from lather.core.measure.keepers import intact_keepers
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.residual import find_contrast, residual_share
@@ -125,6 +126,7 @@ def measure_one(engine: Engine, job: Job, name: str, pictures: Compared) -> floa
     return GAUGES[name].measure(pictures)
 
 
+@timed("all gauges", len)
 def measured_whole(
     engine: Engine, job: Job, measures: PhotoMeasures, *, most_tiles: int = _WHOLE_TILES,
     go_on: Callable[[], bool] = lambda: True,

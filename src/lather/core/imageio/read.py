@@ -18,6 +18,7 @@ from lather.core.imageio.files import read_bytes
 from lather.core.imageio.heif import is_heif, read_heif
 from lather.core.imageio.picture import MAX_PIXELS, Picture
 from lather.core.imageio.raw import develop, is_raw
+from lather.core.log import timed
 from lather.core.phrases import phrase
 from lather.core.ranges import Range
 
@@ -44,6 +45,7 @@ def read_picture(path: str | Path, *, max_pixels: int = MAX_PIXELS) -> Picture:
     return decode_picture(read_bytes(path), name=path.name, max_pixels=max_pixels)
 
 
+@timed("photo decoded", lambda picture: f"{picture.format}, {picture.bits} bits, {picture.pixels.shape}")
 def decode_picture(data: bytes, *, name: str = "picture", max_pixels: int = MAX_PIXELS,
                    development: Development | None = None) -> Picture:
     """Decode the bytes of a picture file; `name` is only used in messages. Raises PictureError.

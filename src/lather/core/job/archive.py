@@ -23,6 +23,7 @@ from lather.core.job.known_kinds import layer_kinds
 from lather.core.job.member_names import encoded_name, plain_name
 from lather.core.job.model import Job, Source
 from lather.core.job.stroke_arrays import points_from_npy, points_to_npy
+from lather.core.log import timed
 from lather.core.phrases import phrase
 
 MIMETYPE = "application/x-lather"
@@ -53,6 +54,7 @@ class OpenedJob:
         return self.history.job
 
 
+@timed("job saved")
 def save_job(
     path: str | Path,
     *,
@@ -142,6 +144,7 @@ def _read_member(archive: zipfile.ZipFile, member: str, limit: int) -> bytes:
         return file.read(info.file_size + 1)[: info.file_size]
 
 
+@timed("job read")
 def open_job(
     path: str | Path, *, max_unpacked: int = MAX_UNPACKED, on_photo: Callable[[bytes, str], None] | None = None
 ) -> OpenedJob:

@@ -7,10 +7,12 @@ from lather.core.imageio.development import DEVELOPMENT, Development
 from lather.core.job.copies import copy_paths
 from lather.core.job.identity import identity_of
 from lather.core.journal.journal import Leftover
+from lather.core.log import timed
 from lather.core.phrases import phrase
 from lather.core.session import Session
 
 
+@timed("steps brought back")
 def recover(leftover: Leftover) -> Session:
     """A session with the steps of a journal. Raises LatherError; then the journal stays as it is.
 

@@ -16,6 +16,7 @@ from lather.core.job.limits import band
 from lather.core.job.model import Job, Layer, Stroke, new_id
 from lather.core.job.purpose import of_find
 from lather.core.kinds.registry import kind_of, stage_of_kind
+from lather.core.log import timed
 from lather.core.measure.residual import find_contrast, residual_share
 from lather.core.mending.colour_settings import colour_command
 from lather.core.mending.even_blotches import SHARE, even_command
@@ -206,6 +207,7 @@ def _above_the_floor(engine: Engine, job: Job, find: Find, place: Place, stroke:
     return place, stroke
 
 
+@timed("mended all at once", lambda made: made[1])
 def mend_all(
     engine: Engine,
     job: Job,

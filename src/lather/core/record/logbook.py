@@ -16,6 +16,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from lather.core.errors import LatherError
+from lather.core.log import timed
 from lather.core.phrases import phrase
 from lather.core.record.clock import Span
 from lather.core.record.entries import DeliveryNote, GaugeNote, LogEntry
@@ -311,6 +312,7 @@ def _rows_of(path: Path) -> dict[str, list[tuple]]:
     return rows
 
 
+@timed("logbook repaired", lambda outcome: f"{outcome[1]} rows")
 def repair(path: Path | None = None) -> tuple[Path | None, int]:
     """Save what can be read of a damaged logbook into a new one; (where the damaged one was put aside, rows saved).
 

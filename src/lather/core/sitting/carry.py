@@ -21,6 +21,7 @@ from lather.core.job.history import History
 from lather.core.job.model import Job, Layer, Stage, Stroke, acts_by_itself, new_id
 from lather.core.job.purpose import ALL_SKIN
 from lather.core.kinds.registry import kind_of, stage_of_kind
+from lather.core.log import timed
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.mending.edit_for_find import can_mend, layer_for, mend_command
 from lather.core.mending.even_blotches import even_all_command, even_command
@@ -46,6 +47,7 @@ _HAND_SIZE = 0.7  # of a brush: the spot that it was laid on by hand
 _MOST_HAND = 3.0  # sizes of a brush that its stroke may be long, to be of a spot
 
 
+@timed("carried")
 def carry(
     finished: Session, photo: Photo, progress: Callable[[float], bool] | None = None, *,
     measures: PhotoMeasures | None = None,

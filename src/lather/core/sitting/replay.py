@@ -12,6 +12,7 @@ from lather.core.find.visibility import Delivery, judged
 from lather.core.imageio.development import DEVELOPMENT
 from lather.core.job.history import History
 from lather.core.job.model import Job, Layer, Stage, Stroke, new_id
+from lather.core.log import timed
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.residual import find_contrast
 from lather.core.phrases import phrase
@@ -28,6 +29,7 @@ _KEEPER_SHARE = 0.5  # of a keeper's contrast that must be seen again
 _LEAST_KEEPER_DE = 1.0
 
 
+@timed("played again")
 def replay(session: Session, photo: Photo, progress: Callable[[float], bool] | None = None, *,
            brief: Mapping | None = None) -> Session:
     """The job of a session on its photo developed anew. What a person should look at stands in the job sheet
