@@ -1,5 +1,7 @@
 """CIE L*a*b* under D50 (CIE 15:2018) and CIEDE2000 (Sharma, Wu and Dalal 2005)."""
 
+import math
+
 import numpy as np
 
 from lather.core.colour import srgb
@@ -92,37 +94,58 @@ def _lab_by_tables(pixels, linear, root, weights, out):  # pragma: no cover - co
 
 
 def delta_e2000(lab1: np.ndarray, lab2: np.ndarray) -> np.ndarray:
-    """CIEDE2000 difference of two Lab arrays of shape (..., 3); returns shape (...)."""
-    l1, a1, b1 = np.moveaxis(np.asarray(lab1, np.float64), -1, 0)
-    l2, a2, b2 = np.moveaxis(np.asarray(lab2, np.float64), -1, 0)
-    c_mean7 = ((np.hypot(a1, b1) + np.hypot(a2, b2)) / 2) ** 7
-    g = 0.5 * (1 - np.sqrt(c_mean7 / (c_mean7 + 25.0**7)))
-    a1, a2 = a1 * (1 + g), a2 * (1 + g)
-    c1, c2 = np.hypot(a1, b1), np.hypot(a2, b2)
-    h1, h2 = np.degrees(np.arctan2(b1, a1)) % 360, np.degrees(np.arctan2(b2, a2)) % 360
-    grey = c1 * c2 == 0
-    turn = h2 - h1
-    turn = np.where(turn > 180, turn - 360, np.where(turn < -180, turn + 360, turn))
-    d_h = np.where(grey, 0, 2 * np.sqrt(c1 * c2) * np.sin(np.radians(turn / 2)))
-    total = h1 + h2
-    h_mean = np.where(np.abs(h1 - h2) <= 180, total / 2, np.where(total < 360, total / 2 + 180, total / 2 - 180))
-    h_mean = np.where(grey, total, h_mean)
-    t = (
-        1
-        - 0.17 * np.cos(np.radians(h_mean - 30))
-        + 0.24 * np.cos(np.radians(2 * h_mean))
-        + 0.32 * np.cos(np.radians(3 * h_mean + 6))
-        - 0.20 * np.cos(np.radians(4 * h_mean - 63))
-    )
-    l_term, c_mean = ((l1 + l2) / 2 - 50) ** 2, (c1 + c2) / 2
-    s_l = 1 + 0.015 * l_term / np.sqrt(20 + l_term)
-    s_c = 1 + 0.045 * c_mean
-    s_h = 1 + 0.015 * c_mean * t
-    c7 = c_mean**7
-    r_t = (
-        -2
-        * np.sqrt(c7 / (c7 + 25.0**7))
-        * np.sin(np.radians(60 * np.exp(-(((h_mean - 275) / 25) ** 2))))
-    )
-    d_l, d_c, d_h = (l2 - l1) / s_l, (c2 - c1) / s_c, d_h / s_h
-    return np.sqrt(np.maximum(d_l**2 + d_c**2 + d_h**2 + r_t * d_c * d_h, 0))
+    """CIEDE2000 difference of two Lab arrays of shape (..., 3); returns shape (...), float64."""
+    first, second = np.broadcast_arrays(np.asarray(lab1, np.float64), np.asarray(lab2, np.float64))
+    out = np.empty(first.shape[:-1])
+    _delta_e2000(np.ascontiguousarray(first).reshape(-1, 3), np.ascontiguousarray(second).reshape(-1, 3),
+                 out.reshape(-1))
+    return out
+
+
+_HUES = tuple(math.radians(degrees) for degrees in (30, 6, 63))
+
+
+@loop("const(f8[:, ::1]), const(f8[:, ::1]), f8[::1]")
+def _delta_e2000(first, second, out):  # pragma: no cover - compiled
+    """As Sharma, Wu and Dalal; the mean hue by its direction, its multiples by those of its cosine and sine."""
+    far7 = 25.0**7
+    cos30, sin30, cos6, sin6 = math.cos(_HUES[0]), math.sin(_HUES[0]), math.cos(_HUES[1]), math.sin(_HUES[1])
+    cos63, sin63 = math.cos(_HUES[2]), math.sin(_HUES[2])
+    for n in range(out.size):
+        l1, a1, b1 = first[n, 0], first[n, 1], first[n, 2]
+        l2, a2, b2 = second[n, 0], second[n, 1], second[n, 2]
+        if l1 == l2 and a1 == a2 and b1 == b2:
+            out[n] = 0.0
+            continue
+        c = (math.sqrt(a1 * a1 + b1 * b1) + math.sqrt(a2 * a2 + b2 * b2)) / 2
+        c7 = c * c * c * c * c * c * c
+        g = 1.5 - 0.5 * math.sqrt(c7 / (c7 + far7))
+        a1, a2 = a1 * g, a2 * g
+        c1, c2 = math.sqrt(a1 * a1 + b1 * b1), math.sqrt(a2 * a2 + b2 * b2)
+        c, light = (c1 + c2) / 2, (l1 + l2) / 2 - 50
+        light *= light
+        d_h = 0.0
+        if c1 * c2 == 0:  # one is grey: the hue is the other's
+            x, y = a1 + a2, b1 + b2
+        else:
+            x, y = a1 / c1 + a2 / c2, b1 / c1 + b2 / c2
+            cross = a1 * b2 - b1 * a2
+            d_h = math.copysign(math.sqrt(max(2 * (c1 * c2 - a1 * a2 - b1 * b2), 0.0)), cross)
+            if x * x + y * y < 1e-18:  # opposite hues: their mean is a quarter on from the smaller
+                h1, h2 = math.atan2(b1, a1) % (2 * math.pi), math.atan2(b2, a2) % (2 * math.pi)
+                x, y = math.cos((h1 + h2) / 2), math.sin((h1 + h2) / 2)
+        far = math.sqrt(x * x + y * y)
+        cosine, sine = (x / far, y / far) if far > 0 else (1.0, 0.0)
+        cos2, sin2 = cosine * cosine - sine * sine, 2 * sine * cosine
+        cos3, sin3 = cos2 * cosine - sin2 * sine, sin2 * cosine + cos2 * sine
+        cos4, sin4 = cos2 * cos2 - sin2 * sin2, 2 * sin2 * cos2
+        t = (1 - 0.17 * (cosine * cos30 + sine * sin30) + 0.24 * cos2 + 0.32 * (cos3 * cos6 - sin3 * sin6)
+             - 0.20 * (cos4 * cos63 + sin4 * sin63))
+        c7 = c * c * c * c * c * c * c
+        hue = math.degrees(math.atan2(sine, cosine)) % 360
+        blue = (hue - 275) / 25
+        turn = -2 * math.sqrt(c7 / (c7 + far7)) * math.sin(math.radians(60 * math.exp(-blue * blue)))
+        d_l = (l2 - l1) / (1 + 0.015 * light / math.sqrt(20 + light))
+        d_c = (c2 - c1) / (1 + 0.045 * c)
+        d_h /= 1 + 0.015 * c * t
+        out[n] = math.sqrt(max(d_l * d_l + d_c * d_c + d_h * d_h + turn * d_c * d_h, 0.0))
