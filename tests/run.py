@@ -119,6 +119,9 @@ def work(pipe: Connection, home: str) -> None:
     settle(home)
     from lather.core import loops
     from lather.core.memory import give_back_memory
+    from tests.support import remembered
+
+    remembered.begin()
 
     while (job := pipe.recv()) is not None:
         outcome = run_class(*job)

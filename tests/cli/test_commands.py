@@ -15,10 +15,10 @@ import numpy as np
 
 from lather.core.imageio.read import read_picture
 from lather.core.imageio.write import write_picture
+from lather.core.practice.make import make_plate
 from lather.core.session import Session
 from tests.core.test_archive import worked
 from tests.support.commands import run_here, said_here
-from tests.support.shared import make_plate, quick_demo
 
 ROOT = Path(__file__).parents[2]
 
@@ -116,7 +116,7 @@ class CommandTest(unittest.TestCase):
 
     def test_shots_shows_the_demo_job(self):
         self.assertIn("no pictures of", self.refused_here("shots", "--out", "s", "--stage", "dusk"))
-        with mock.patch.dict(os.environ, XDG_CACHE_HOME=str(self.folder / "cache")), quick_demo():
+        with mock.patch.dict(os.environ, XDG_CACHE_HOME=str(self.folder / "cache")):
             code, _ = run_here("shots", "--out", self.folder / "shots", "--stage", "grain")
         self.assertEqual(code, 0)
         for name in ("start", "desk", "grain"):

@@ -11,9 +11,9 @@ from pathlib import Path
 
 from lather.core.colour.profiles import srgb_profile
 from lather.core.imageio.write import write_picture
+from lather.core.practice.make import make_plate
 from tests.core.test_archive import ROOT
 from tests.support.pictures import skin_like
-from tests.support.shared import make_plate
 
 
 def processes_of(group: int) -> list[int]:

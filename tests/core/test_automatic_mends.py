@@ -10,14 +10,15 @@ from lather.core.brush.coverage import stroke_coverage
 from lather.core.colour import srgb
 from lather.core.colour.gloss import gloss_mask, usual_skin
 from lather.core.colour.lab import srgb_to_lab
+from lather.core.find.finder import find_all
 from lather.core.job.commands import AddEdits, SetFinds
 from lather.core.job.finds import Find
 from lather.core.measure.bands import tone_error
 from lather.core.mending.edit_for_find import mend_all, mend_command, proposed_stroke
 from lather.core.mending.self_check import is_better, lays_gloss, stands_off
 from lather.core.mending.source_of_tone import sparing, without_gloss
+from lather.core.practice.make import make_plate
 from tests.support.pictures import session_of, skin_like
-from tests.support.shared import find_all, make_plate
 
 
 @cache

@@ -30,12 +30,12 @@ from lather.core.mending.colour_settings import (
     within_limits,
 )
 from lather.core.mending.edit_for_find import can_mend, mend_command
+from lather.core.practice.make import make_plate
 from lather.core.practice.score import PracticeFolder, score_picture
 from lather.core.session import Session
 from lather.core.stages.registry import stage_info
 from tests.support.faces import made_face
 from tests.support.pictures import WIDE, session_of
-from tests.support.shared import make_plate
 
 LABELS = {"skin": 1, "lips": 2, "hair": 6, "cloth": 8, "ground": 0}
 

@@ -17,10 +17,9 @@ import numpy as np
 
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.errors import Cancelled, RequestError
-from lather.core.find import finder
 from lather.core.find.areas.redness_and_shine import find_areas
 from lather.core.find.eyes.hollows_and_veins import find_eye_veins
-from lather.core.find.finder import one_for_one_place, without_rims
+from lather.core.find.finder import find_all, one_for_one_place, without_rims
 from lather.core.find.lines.brow_hairs import find_brow_hairs
 from lather.core.find.lines.ridges import ridge_response, ridge_responses, trace_lines
 from lather.core.find.lines.skin_lines import MeasuredLine, _whole_straps
@@ -42,11 +41,12 @@ from lather.core.mending.edit_for_find import (
     proposed_size,
 )
 from lather.core.mending.under_pointer import look_under
+from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import load_sitter
 from lather.core.threads import ARITHMETIC, BACKGROUND, one_thread_in_opencv
 from tests.support.commands import run_here
 from tests.support.pictures import session_of, skin_like
-from tests.support.shared import find_all, make_plate
+from tests.support.remembered import nothing_remembered
 
 ROOT = Path(__file__).parents[2]
 FLAWS = {"blemish_dark": 10, "blemish_red": 10, "blemish_bright": 8, "mole": 3, "hair_on_skin": 2, "crease": 1}
@@ -101,8 +101,9 @@ class FinderTest(unittest.TestCase):
     def test_finding_is_repeatable_can_be_stopped_and_refuses_unknown_kinds(self):
         plate, _ = looked_at("pip", 3)
         photo = session_of(np.ascontiguousarray(plate.photo[500:1400, 300:1300])).photo
-        finds, measures = finder.find_all(photo)
-        self.assertEqual(finder.find_all(photo)[0], finds)
+        with nothing_remembered():
+            finds, measures = find_all(photo)
+            self.assertEqual(find_all(photo)[0], finds)
         only, _ = find_all(photo, kinds=["mole"], measures=measures)
         self.assertEqual({f.kind for f in only}, {"mole"})
         with self.assertRaises(Cancelled):

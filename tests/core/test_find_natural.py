@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 
 from lather.core.engine.photo import Photo
+from lather.core.find.finder import find_all
 from lather.core.find.ground.specks import GroundScene, stands_out
 from lather.core.find.lines.beard import HIDDEN_KINDS, beard_mask, is_hidden
 from lather.core.find.lines.stray_hairs import _less_of_a_fringe
@@ -16,8 +17,8 @@ from lather.core.find.spots.glints import is_glint
 from lather.core.imageio.picture import Picture
 from lather.core.job.finds import Find
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import load_sitter, on_ground
-from tests.support.shared import find_all, make_plate
 
 
 def photo_of(pixels) -> Photo:

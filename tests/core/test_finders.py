@@ -6,11 +6,11 @@ from collections import Counter
 
 import numpy as np
 
-from lather.core.find.finder import FINDERS
+from lather.core.find.finder import FINDERS, find_all
 from lather.core.job.face_map import FaceMap
 from lather.core.kinds.registry import KINDS
+from lather.core.practice.make import make_plate
 from tests.support.pictures import session_of
-from tests.support.shared import find_all, make_plate
 
 FLAWS = {
     "crease": 3, "scar": 2, "vein_nose": 2, "makeup_fold": 2, "jewellery_mark": 2, "hair_on_skin": 3, "under_eye": 2,

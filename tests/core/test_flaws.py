@@ -8,10 +8,9 @@ import numpy as np
 
 from lather.core.colour import srgb
 from lather.core.practice.grain import Grain
-from lather.core.practice.make import light_direction
+from lather.core.practice.make import light_direction, make_plate
 from lather.core.practice.sitters import BROWS, EYE_WHITE, LIPS, SKIN, TEETH, load_sitter
 from lather.core.types import as_float32
-from tests.support.shared import make_plate
 
 SITTERS = ("wren", "tilda")
 SMALL = {

@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 
 from lather.core.engine.photo import Photo
+from lather.core.find.finder import find_all
 from lather.core.gauges.compared import Compared
 from lather.core.gauges.fine_bands import _grain_ratio
 from lather.core.gauges.registry import GAUGES, measure_gauges
@@ -17,10 +18,10 @@ from lather.core.measure.bands import PORE_BAND_SHARES
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.residual import find_contrast
 from lather.core.mending.even_blotches import even_all_command
+from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import LIPS, SKIN, TEETH
 from lather.core.types import Rect, as_float32
 from tests.support.faces import brighter, made_face
-from tests.support.shared import find_all, make_plate
 
 
 @functools.cache

@@ -19,6 +19,7 @@ from lather.core.job.finds import Find
 from lather.core.job.model import Stroke, freeze_points, new_id
 from lather.core.job.source_map import SourceTurn, affine, source_rect, turn_from_landmarks
 from lather.core.measure.bands import texture_energy, tone_error
+from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import TEETH, load_sitter
 from lather.core.stages.mend.dab import source_candidates
 from lather.core.stages.mend.graft import try_graft
@@ -29,7 +30,6 @@ from lather.core.stages.patches.grain_noise import grain_noise
 from lather.core.tools.registry import TOOLS
 from lather.core.types import Rect
 from tests.support.pictures import session_of, skin_like
-from tests.support.shared import make_plate
 
 
 def line(tool, x0, y0, x1, y1, size=30, steps=12, **more):

@@ -20,11 +20,11 @@ from lather.core.job.finds import Find
 from lather.core.job.history import History
 from lather.core.job.model import Layer, Stroke, freeze_points, new_id, new_job
 from lather.core.measure.repeats import repeats_in_pictures, repeats_of_job
+from lather.core.practice.make import make_plate
 from lather.core.practice.mistakes import copied_disc
 from lather.core.session import Session
 from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source
 from tests.support.faces import made_face
-from tests.support.shared import make_plate
 
 
 def stroke(tool: str, places, size: float, *, offset=None, ceiling: float = 1.0, mode: str = "any") -> Stroke:

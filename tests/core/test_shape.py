@@ -19,6 +19,7 @@ from lather.core.measure.lines_behind import lines_behind
 from lather.core.measure.person_outline import PersonOutline
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.practice.flaws.warps import planted_move
+from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import load_sitter, on_ground
 from lather.core.stages.base import STILL, Step
 from lather.core.stages.grain.kind import grain_settings
@@ -34,7 +35,6 @@ from lather.core.tools.registry import TOOLS, modes
 from lather.core.types import Rect
 from tests.support.faces import made_face
 from tests.support.pictures import engine_of, session_of, skin_like
-from tests.support.shared import make_plate
 
 WIDE, HIGH = 640, 480
 BOUNDS = Rect(0, 0, WIDE, HIGH)

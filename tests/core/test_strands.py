@@ -12,12 +12,12 @@ from lather.core.find.scene import FindScene
 from lather.core.job.model import Stroke, freeze_points, new_id
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.mending.edit_for_find import mend_all
+from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import HAIR, load_sitter, on_ground
 from lather.core.stages.strands.clear import clear_strand
 from lather.core.stages.strands.propose import snapped, strand_stroke
 from lather.core.types import Rect
 from tests.support.pictures import session_of
-from tests.support.shared import make_plate
 
 SIZE = Rect(0, 0, 420, 360)
 PATH = np.array([(60 + 6.0 * i, 80 + 3.4 * i + 30 * np.sin(i / 11)) for i in range(48)])

@@ -18,7 +18,7 @@ from lather.core.job.model import Stroke, freeze_points, new_id
 from lather.core.journal.journal import leftovers
 from lather.desktop.canvas.display import DisplayConverter
 from tests.support.pictures import session_of, skin_like
-from tests.support.shared import place_demo
+from tests.support.remembered import place_demo
 from tests.support.window_case import WindowCase
 
 

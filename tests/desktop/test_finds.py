@@ -11,15 +11,16 @@ from PyQt6.QtTest import QTest
 
 from lather.core.brush.cards import read_cards
 from lather.core.colour.lab import srgb_to_lab
+from lather.core.find.finder import find_all
 from lather.core.job.commands import SetFinds
 from lather.core.job.finds import Find
 from lather.core.measure.bands import tone_error
 from lather.core.mending.edit_for_find import SOFTEN_STRENGTH
+from lather.core.practice.make import make_plate
 from lather.core.practice.score import PracticeFolder, score_picture
 from lather.desktop.controls.painting.pointer_overlay import pointer_text
 from lather.desktop.input.keys import settings_folder
 from tests.support.pictures import session_of, skin_like
-from tests.support.shared import find_all, make_plate
 from tests.support.window_case import WindowCase
 
 FLAWS = {"blemish_dark": 14, "blemish_red": 14, "blemish_bright": 12, "mole": 2}

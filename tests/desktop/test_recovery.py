@@ -15,7 +15,7 @@ from lather.core.session import Session
 from lather.desktop.opening.open_job import OpenJob
 from tests.support.folder_case import small_disk
 from tests.support.pictures import skin_like
-from tests.support.shared import place_demo
+from tests.support.remembered import place_demo
 from tests.support.window_case import WindowCase
 
 

@@ -14,12 +14,12 @@ from lather.core.imageio.picture import Picture
 from lather.core.job.commands import SetBrief
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.practice.flaws.warps import planted_move
+from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import load_sitter, on_ground
 from lather.core.stages.base import STILL
 from lather.core.stages.shape import measures
 from tests.support.faces import Face, made_face
 from tests.support.pictures import session_of
-from tests.support.shared import make_plate
 from tests.support.window_case import WindowCase
 
 

@@ -15,12 +15,12 @@ from lather.core.job.history import History
 from lather.core.job.model import new_job
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.practice.flaws.base import BLOOD, MELANIN, Flaw
+from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import load_sitter
 from lather.core.session import Session
 from lather.core.stages.light.needed import NeededLight, new_cells
 from lather.core.stages.sculpt.form import Form
 from lather.core.types import as_float32
-from tests.support.shared import make_plate, measured
 
 
 @functools.cache
@@ -91,7 +91,7 @@ def made_face(sitter: str = "wren", seed: int = 5, scale: float = 0.6, stains: i
     for flaw in drawn:
         flaw.x, flaw.y, flaw.size_px = flaw.x * scale, flaw.y * scale, flaw.size_px * scale
         flaw.outline = [(x * scale, y * scale) for x, y in flaw.outline]
-    measures = measured(Photo(Picture(truth), b"", "photo"))
+    measures = PhotoMeasures(Photo(Picture(truth), b"", "photo"))
     photo, more = _stained(photo, measures, stains) if stains else (photo, [])
     return Face(photo, truth, zones, (*drawn, *more), replace(measures, photo=Photo(Picture(photo), b"", "photo")))
 

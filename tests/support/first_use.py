@@ -15,10 +15,10 @@ from PyQt6.QtCore import Qt
 
 from lather.core import loops, warmup
 from lather.core.job.model import STAGE_IDS
+from lather.core.practice.make import make_plate
 from lather.core.stages.registry import stage_info
 from lather.core.tools.registry import TOOLS
 from tests.support.pictures import session_of
-from tests.support.shared import make_plate
 from tests.support.window_case import WindowCase
 
 _SHOWN = np.s_[250:850, 400:1000]

@@ -1,6 +1,7 @@
 """A photo with everything mended that the finder proposes."""
 
 from lather.core.engine.photo import Photo
+from lather.core.find.finder import find_all
 from lather.core.job.commands import SetFinds
 from lather.core.job.history import History
 from lather.core.job.model import new_job
@@ -8,7 +9,6 @@ from lather.core.kinds.registry import stage_of_kind
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.mending.edit_for_find import mend_all
 from lather.core.session import Session
-from tests.support.shared import find_all
 
 
 def mended_session(photo: Photo) -> tuple[Session, PhotoMeasures]:

@@ -10,10 +10,9 @@ from lather.core.engine.photo import Photo
 from lather.core.imageio.picture import Picture
 from lather.core.job.history import History
 from lather.core.job.model import new_job
-from lather.core.practice.make import Plate
+from lather.core.practice.make import Plate, make_plate
 from lather.core.session import Session
 from lather.core.stages.registry import make_kinds
-from tests.support.shared import make_plate
 
 WIDE = imagecodecs.cms_profile("rgb", whitepoint=[0.3127, 0.329, 1.0],
                                primaries=[0.64, 0.33, 1, 0.21, 0.71, 1, 0.15, 0.06, 1], gamma=2.2)

@@ -21,7 +21,7 @@ from lather.core.session import Session
 from lather.desktop.app import make_application
 from lather.desktop.controls.beside import photo_measuring
 from lather.desktop.window.main_window import MainWindow
-from tests.support.shared import content_of
+from tests.support.remembered import content_of
 
 PEN = QPointingDevice(
     "test pen", 7, QInputDevice.DeviceType.Stylus, QPointingDevice.PointerType.Pen,

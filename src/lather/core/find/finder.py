@@ -76,26 +76,31 @@ def find_all(
             raise RequestError(phrase("There is no kind of find “%1”; choose from %2.", kind, ", ".join(KINDS)))
     measures = measures or PhotoMeasures(photo, face)
     scene = FindScene(measures)
-    found: list[Find] = []
-    if min(photo.width, photo.height) >= _LEAST_SIDE_PX:
-        _tell(progress, 0.0, "the face and its skin")
-        _ = measures.face
-        with one_thread_in_opencv(), ThreadPoolExecutor(2, initializer=give_way) as pool:
-            pool.submit(lambda: scene.lightness_ridges)  # needs no skin, and stray hairs need it
-            _ = scene.bare, scene.lab  # measured once, before the finders share them
-            _tell(progress, 0.3, "spots and hairs")
-            running = [(label, pool.submit(finder, scene)) for label, finder in FINDERS]
-            for number, (label, task) in enumerate(running):
-                found += task.result()
-                if progress and not progress(0.3 + 0.7 * (number + 1) / len(running), label):
-                    pool.shutdown(wait=False, cancel_futures=True)
-                    raise Cancelled("Finding was stopped; nothing was changed.")
+    found = _all_finders(scene, progress) if min(photo.width, photo.height) >= _LEAST_SIDE_PX else []
     found = [f for f in found if f.kind != "stray_hair" or f.confidence >= hairs_from]
     found = [f for f in found if not kinds or f.kind in kinds]
     found = without_rims([_as_outlined(f) for f in one_for_one_place(_less_spots_twice(found))])
     beard = beard_mask(scene) if found else None
     found = [f for f in found if not is_hidden(f, beard, scene) and not is_glint(f, scene)]
     return judged(found, delivery or Delivery(), max(photo.width, photo.height)), measures
+
+
+def _all_finders(scene: FindScene, progress: Callable[[float, str], bool] | None) -> list[Find]:
+    """What each finder says, one after the other; two work at a time."""
+    found: list[Find] = []
+    _tell(progress, 0.0, "the face and its skin")
+    _ = scene.measures.face
+    with one_thread_in_opencv(), ThreadPoolExecutor(2, initializer=give_way) as pool:
+        pool.submit(lambda: scene.lightness_ridges)  # needs no skin, and stray hairs need it
+        _ = scene.bare, scene.lab  # measured once, before the finders share them
+        _tell(progress, 0.3, "spots and hairs")
+        running = [(label, pool.submit(finder, scene)) for label, finder in FINDERS]
+        for number, (label, task) in enumerate(running):
+            found += task.result()
+            if progress and not progress(0.3 + 0.7 * (number + 1) / len(running), label):
+                pool.shutdown(wait=False, cancel_futures=True)
+                raise Cancelled("Finding was stopped; nothing was changed.")
+    return found
 
 
 def _tell(progress: Callable[[float, str], bool] | None, share: float, label: str) -> None:

@@ -116,6 +116,14 @@ def make_plate(
         if kind not in KINDS:
             raise RequestError(phrase("There is no flaw “%1”; choose from %2.", kind, ", ".join(KINDS)))
     grain = grain or Grain()
+    photo, truth, drawn = _drawn(sitter, seed, wanted, grain, edge_margin_px)
+    return Plate(sitter, seed, photo, truth, sitter.zones, drawn, grain)
+
+
+def _drawn(
+    sitter: Sitter, seed: int, wanted: dict[str, int], grain: Grain, edge_margin_px: float
+) -> tuple[np.ndarray, np.ndarray, list[Flaw]]:
+    """(photo, truth, flaws) of a plate."""
     rng = np.random.default_rng([seed, sum(map(ord, sitter.name))])
     scene = Scene(sitter, sitter.linear.copy(), Places(sitter, rng, edge_margin_px), rng, light_direction(sitter))
     drawn: list[Flaw] = []
@@ -131,7 +139,7 @@ def make_plate(
     changed = (scene.linear != sitter.linear).any(-1)
     photo = truth.copy()
     photo[changed] = _codes(srgb.encode(np.clip(scene.linear[changed], 0, 1)) + noise[changed])
-    return Plate(sitter, seed, photo, truth, sitter.zones, drawn, grain)
+    return photo, truth, drawn
 
 
 def _codes(encoded: np.ndarray) -> np.ndarray:

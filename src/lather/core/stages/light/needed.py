@@ -114,17 +114,22 @@ class NeededLight:
         linear = read_units(seen, units, MARGIN_UNITS)
         usual = self.kept(("usual", faces_key(seen.faces), _nearest(seen, units), seen.grid),
                            lambda: _usual(seen, units))
-        looked_at = _looked_at(np.log(linear / usual + _BLACK))
-        with _lock:
-            network = _network(self._network)
-            network.setInput(looked_at[None])
-            out = network.forward()[0]
+        out = _answer(self._network, np.log(linear / usual + _BLACK))
         rim, inner = MARGIN_UNITS * UNIT_POINTS, MARGIN_UNITS * UNIT
         own = np.s_[rim:-rim, rim:-rim]
         skin = np.clip((1 / (1 + np.exp(-out[1])) - _UNSURE) / (_SURE - _UNSURE), 0, 1)
         bare = cv2.GaussianBlur(cv2.erode(skin, np.ones((_RIM, _RIM))), (0, 0), _SOFT)[own] * _open(seen, units)
         light = log_light(linear[inner:-inner, inner:-inner])
         return np.stack([np.clip(out[0][own], -_MOST, _MOST) * bare, bare, light, skin[own]], -1)
+
+
+def _answer(path: Path, seen: np.ndarray) -> np.ndarray:
+    """(2, h, w) that the network says of log light (h, w, 3): light that is missing, and how surely it is skin."""
+    looked_at = _looked_at(seen)
+    with _lock:
+        network = _network(path)
+        network.setInput(looked_at[None])
+        return network.forward()[0]
 
 
 def _looked_at(seen: np.ndarray) -> np.ndarray:

@@ -1,0 +1,146 @@
+"""What is the same function of the same pixels is worked out once for all tests: plates, faces, skin, finds, light.
+
+The runner begins with it. It is kept by content in a folder named after the code of the core (`LATHER_TEST_SHARED`), so
+that other code makes all of it anew. Small pictures are not remembered: tests watch how those are worked on.
+"""
+
+import contextlib
+import functools
+import hashlib
+import os
+import pickle
+import tempfile
+from collections.abc import Callable, Hashable, Iterator
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+
+from lather.core.find import finder
+from lather.core.imageio.atomic import write_atomically
+from lather.core.measure import photo_measures
+from lather.core.practice import demo, make
+from lather.core.stages.light import needed
+
+_LEAST_PIXELS = 200_000
+_real: dict[str, Callable] = {}
+
+
+def kept(name: str, key: object, made: Callable[[], object]) -> object:
+    """What `made` gives, from the disk if it was made before. key: all that it depends on, by its repr.
+
+    Without a folder to keep it in, it is just made.
+    """
+    folder = os.environ.get("LATHER_TEST_SHARED")
+    if not folder:
+        return made()
+    path = Path(folder) / f"{name}-{hashlib.blake2b(repr(key).encode(), digest_size=12).hexdigest()}"
+    try:
+        return pickle.loads(path.read_bytes())
+    except (OSError, EOFError, pickle.UnpicklingError):
+        value = made()
+        path.parent.mkdir(parents=True, exist_ok=True)
+        data = pickle.dumps(value, protocol=5)
+        write_atomically(path, lambda file: file.write(data))
+        return value
+
+
+def content_of(pixels: np.ndarray) -> str:
+    """A word for these pixels."""
+    data = np.ascontiguousarray(pixels)
+    return f"{data.shape} {data.dtype} {hashlib.blake2b(data, digest_size=12).hexdigest()}"
+
+
+def _of_photo(photo) -> tuple:
+    return content_of(photo.picture.pixels), photo.profile and hashlib.blake2b(photo.profile).hexdigest()
+
+
+def _remember(module, name: str, key: Callable[..., Hashable | None]) -> None:
+    """Let a function of a module look for its answer first; where the key is None it works each time."""
+    real = _real[name] = getattr(module, name)
+
+    @functools.wraps(real)
+    def look(*arguments):
+        known_by = key(*arguments)
+        return real(*arguments) if known_by is None else kept(name.strip("_"), known_by, lambda: real(*arguments))
+
+    setattr(module, name, look)
+
+
+def _plate_key(sitter, seed, wanted, grain, margin) -> Hashable:
+    return sitter.name, content_of(sitter.picture.pixels), seed, sorted(wanted.items()), grain, margin
+
+
+def _faces_key(photo, small) -> Hashable | None:
+    return _of_photo(photo) if photo.width * photo.height > _LEAST_PIXELS else None
+
+
+def _skin_key(small, lab, face, scale) -> Hashable:
+    return content_of(small), face and face.digest, scale
+
+
+def _light_key(network, seen) -> Hashable:
+    return network.name, content_of(seen)
+
+
+def _finds_key(scene, progress) -> Hashable | None:
+    photo = scene.measures.photo
+    if photo.width * photo.height < _LEAST_PIXELS:
+        return None
+    finders = [f"{one.__module__}.{getattr(one, '__qualname__', id(one))}" for _, one in finder.FINDERS]
+    return _of_photo(photo), [face.digest for face in scene.measures.faces], finders
+
+
+def _remember_finds() -> None:
+    """As the others, and progress is told all the same."""
+    real = _real["_all_finders"] = finder._all_finders
+
+    def look(scene, progress):
+        fresh: list[bool] = []
+        known_by = _finds_key(scene, progress)
+        if known_by is None:
+            return real(scene, progress)
+        found = kept("finds", known_by, lambda: fresh.append(True) or real(scene, progress))
+        for number, (label, _) in enumerate(finder.FINDERS if not fresh else (), 1):
+            finder._tell(progress, 0.3 + 0.7 * number / len(finder.FINDERS), label)
+        return found
+
+    finder._all_finders = look
+
+
+def place_demo() -> Path:
+    """The demo job where the program looks for it, as if it had been opened before."""
+    path = demo.demo_file()
+    if not path.exists():
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(kept("demo", (), _made_demo))
+    return path
+
+
+def _made_demo() -> bytes:
+    with tempfile.TemporaryDirectory() as folder, mock.patch.dict(os.environ, XDG_CACHE_HOME=folder):
+        return demo.demo_job_path().read_bytes()
+
+
+def begin() -> None:
+    """From now on, in this process."""
+    _remember(make, "_drawn", _plate_key)
+    _remember(photo_measures, "find_face_maps", _faces_key)
+    _remember(photo_measures, "skin_mask", _skin_key)
+    _remember(needed, "_answer", _light_key)
+    _remember_finds()
+
+
+@contextlib.contextmanager
+def nothing_remembered() -> Iterator[None]:
+    """While inside, all of it is worked out: for tests that compare one time with another."""
+    places = {"_drawn": make, "find_face_maps": photo_measures, "skin_mask": photo_measures, "_answer": needed,
+              "_all_finders": finder}
+    held = {name: getattr(places[name], name) for name in _real}
+    for name, real in _real.items():
+        setattr(places[name], name, real)
+    try:
+        yield
+    finally:
+        for name, look in held.items():
+            setattr(places[name], name, look)
