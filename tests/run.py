@@ -96,6 +96,13 @@ def settle(home: str) -> None:
         os.environ[f"XDG_{name}_HOME"] = f"{home}/{os.getpid()}/{name.lower()}"
 
 
+def give_one_core() -> None:
+    """Two workers on two cores: what OpenCV does in threads of its own would only get into the other's way."""
+    import cv2
+
+    cv2.setNumThreads(1)
+
+
 def run_class(name: str, words: list[str], whole: bool) -> Outcome:
     module = name.rpartition(".")[0]
     began = time.monotonic()
@@ -117,6 +124,7 @@ def memory_mib() -> int:
 def work(pipe: Connection, home: str) -> None:
     """Classes come in by the pipe, outcomes go out; None ends it."""
     settle(home)
+    give_one_core()
     from lather.core import loops
     from lather.core.memory import give_back_memory
     from tests.support import remembered
@@ -246,6 +254,7 @@ def main() -> int:
     parser.add_argument("--record", action="store_true", help="keep how long each class took, for the order")
     arguments = parser.parse_args()
     start = time.monotonic()
+    os.environ["LATHER_TEST_ALL"] = str(int(arguments.all))
     os.environ["XDG_CACHE_HOME"] = os.environ.get("XDG_CACHE_HOME") or str(Path.home() / ".cache")
     compile_loops()
     found = list(every(unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))))

@@ -19,6 +19,7 @@ from lather.core.mending.self_check import is_better, lays_gloss, stands_off
 from lather.core.mending.source_of_tone import sparing, without_gloss
 from lather.core.practice.make import make_plate
 from tests.support.pictures import session_of, skin_like
+from tests.support.sets import for_release
 
 
 @cache
@@ -62,6 +63,7 @@ class GlossTest(unittest.TestCase):
             for job in (session.job, after)
         )
 
+    @for_release
     def test_a_hollow_takes_no_tone_from_the_gloss_beside_it(self):
         for sitter in ("wren", "ambrose", "tilda"):
             photo, truth, find, face_px = hollow_beside_gloss(sitter)
@@ -196,6 +198,7 @@ class SelfCheckTest(unittest.TestCase):
         white = session_of(np.full((120, 120, 3), 64_500, np.uint16)).photo.read
         self.assertFalse(lays_gloss(stroke, white, burnt, bounds))
 
+    @for_release
     def test_on_ordinary_skin_hardly_a_mend_is_dropped(self):
         plate = make_plate("pip", 6, flaws={"blemish_dark": 8, "blemish_red": 8, "crease": 2, "under_eye": 1})
         session = session_of(plate.photo)

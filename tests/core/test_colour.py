@@ -36,6 +36,7 @@ from lather.core.session import Session
 from lather.core.stages.registry import stage_info
 from tests.support.faces import made_face
 from tests.support.pictures import WIDE, session_of
+from tests.support.sets import for_release, some
 
 LABELS = {"skin": 1, "lips": 2, "hair": 6, "cloth": 8, "ground": 0}
 
@@ -228,11 +229,11 @@ class MeasuredTest(unittest.TestCase):
 
 class PlatesTest(unittest.TestCase):
     def test_each_flaw_of_colour_is_made_where_it_belongs_with_its_contrast(self):
-        for sitter, labels in (
+        for sitter, labels in some((
             ("tilda", {"yellow_teeth": 3, "red_ears": 1, "red_neck": 1, "dull_eyes": 4, "uneven_ground": 0,
                        "blue_forehead": 1, "shine_beard": None}),
             ("marlow", {"red_hands": 1}), ("ambrose", {"shine_beard": 1}),
-        ):
+        )):
             made = make_plate(sitter, 3, flaws=dict.fromkeys(labels, 1))
             drawn = {kind for kind, label in labels.items() if label is not None}  # no beard, no shine in it
             self.assertEqual({flaw.kind for flaw in made.flaws}, drawn)
@@ -295,6 +296,7 @@ class CommandsTest(unittest.TestCase):
                 with self.assertRaisesRegex(RequestError, says):
                     self.run_command(adjust, photo, *bad)
 
+    @for_release
     def test_the_first_pass_calms_and_whitens_as_far_as_the_kind_of_job_allows(self):
         face = tilda()
         with tempfile.TemporaryDirectory() as folder:

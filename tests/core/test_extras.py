@@ -144,7 +144,7 @@ class RawTest(FolderCase):
         self.assertNotIn("development", Session.open(plain, development=Development()).job.brief)
 
     def test_the_retouch_is_played_on_another_development_of_the_same_file(self):
-        path = self.write("wren.dng", dng(half_linear(plate().photo)))
+        path = self.write("wren.dng", dng(half_linear(plate().photo[200:1400, 300:1500])))
         first = Session.from_photo(path)
         other = Session.from_photo(path, development=Development(-0.5, 5500.0))
         played = replay(first, other.photo, brief=other.job.brief)

@@ -8,7 +8,9 @@ import cv2
 import numpy as np
 
 from lather.core.engine.photo import Photo
-from lather.core.find.finder import find_all
+from lather.core.find.eyes.hollows_and_veins import find_hollows
+from lather.core.find.lines.skin_lines import find_lines
+from lather.core.find.scene import FindScene
 from lather.core.gauges.compared import Compared
 from lather.core.gauges.fine_bands import _grain_ratio
 from lather.core.gauges.registry import GAUGES, measure_gauges
@@ -22,6 +24,7 @@ from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import LIPS, SKIN, TEETH
 from lather.core.types import Rect, as_float32
 from tests.support.faces import brighter, made_face
+from tests.support.sets import some
 
 
 @functools.cache
@@ -36,14 +39,14 @@ def lab_of(codes: np.ndarray) -> np.ndarray:
     return cv2.cvtColor(as_float32(codes), cv2.COLOR_RGB2Lab)
 
 
-def gauges(of, change, **more):
-    """Gauges of a picture whose Lab (h, w, 3) `change` has altered."""
+def gauges(of, change, *names, **more):
+    """Gauges (all, or those named) of a picture whose Lab (h, w, 3) `change` has altered."""
     made, photo, measures = of
     lab = change(lab_of(made.photo).copy())
     after = np.round(65535 * np.clip(cv2.cvtColor(lab, cv2.COLOR_Lab2RGB), 0, 1)).astype(np.uint16)
     changed = Photo(Picture(after), b"", "after")
-    return measure_gauges(Compared(photo.bounds, None, photo.read, changed.read, measures, zones=made.zones,
-                                   pores=False, **more))
+    pictures = Compared(photo.bounds, None, photo.read, changed.read, measures, zones=made.zones, pores=False, **more)
+    return {name: GAUGES[name].measure(pictures) for name in names} if names else measure_gauges(pictures)
 
 
 class WholePictureTest(unittest.TestCase):
@@ -101,7 +104,7 @@ class WholePictureTest(unittest.TestCase):
                 lab[..., 0] -= share * pores(lab[..., 0])
                 return lab
 
-            values = gauges(self.of, lower, most_tiles=10)
+            values = gauges(self.of, lower, "texture_kept", "modelling_kept", most_tiles=10)
             self.assertAlmostEqual(values["texture_kept"], left, delta=8)
             self.assertLess(left, 60 if share == 0.5 else 40)
         self.assertAlmostEqual(values["modelling_kept"], 100, delta=1)
@@ -115,7 +118,7 @@ class WholePictureTest(unittest.TestCase):
 
             return change
 
-        flat, dull = (gauges(self.of, towards_mean(c), most_tiles=2) for c in ((0,), (1, 2)))
+        flat, dull = (gauges(self.of, towards_mean(c), "modelling_kept", "colour_life", most_tiles=2) for c in ((0,), (1, 2)))
         self.assertAlmostEqual(flat["modelling_kept"], 50, delta=2)
         self.assertAlmostEqual(flat["colour_life"], 100, delta=2)
         self.assertAlmostEqual(dull["colour_life"], 50, delta=5)
@@ -133,11 +136,11 @@ class WholePictureTest(unittest.TestCase):
 
             return change
 
-        on_skin = gauges(self.of, darker(patch & self.skin), most_tiles=2)
+        on_skin = gauges(self.of, darker(patch & self.skin), "skin_touched", "spill", most_tiles=2)
         self.assertAlmostEqual(on_skin["skin_touched"], 100 * (patch & self.skin).sum() / self.skin.sum(), delta=0.8)
         self.assertLess(on_skin["spill"], 0.5)
         lips = self.made.zones == LIPS
-        on_lips = gauges(self.of, darker(lips), most_tiles=2)
+        on_lips = gauges(self.of, darker(lips), "skin_touched", "spill", most_tiles=2)
         self.assertLess(on_lips["skin_touched"], 0.5)
         self.assertGreater(on_lips["spill"], 1.5)
 
@@ -154,9 +157,9 @@ class WholePictureTest(unittest.TestCase):
 
             return change
 
-        self.assertGreater(gauges(of, lighter(near & ground), most_tiles=2)["halo"], 2.0)
+        self.assertGreater(gauges(of, lighter(near & ground), "halo", most_tiles=2)["halo"], 2.0)
         far = cv2.dilate(near.astype(np.uint8), np.ones((121, 121), np.uint8)) == 0
-        self.assertLess(gauges(of, lighter(far & ground), most_tiles=2)["halo"], 0.3)
+        self.assertLess(gauges(of, lighter(far & ground), "halo", most_tiles=2)["halo"], 0.3)
 
     def test_a_form_that_was_pushed_is_told_by_how_far(self):
         shift = 0.012 * self.width
@@ -167,7 +170,7 @@ class WholePictureTest(unittest.TestCase):
         def pushed(lab):
             return cv2.remap(lab, xs, ys + shift * share, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
 
-        self.assertAlmostEqual(gauges(self.of, pushed, most_tiles=2)["largest_move"], 1.2, delta=0.45)
+        self.assertAlmostEqual(gauges(self.of, pushed, "largest_move", most_tiles=2)["largest_move"], 1.2, delta=0.45)
 
     def test_one_side_made_darker_is_uneven(self):
         middle = self.made.sitter.landmarks["nose_tip"][0]
@@ -177,7 +180,7 @@ class WholePictureTest(unittest.TestCase):
             lab[..., 0] -= 8 * left[None]
             return lab
 
-        self.assertNotAlmostEqual(gauges(self.of, darker_left, most_tiles=2)["evenness"], 1.0, delta=0.1)
+        self.assertNotAlmostEqual(gauges(self.of, darker_left, "evenness", most_tiles=2)["evenness"], 1.0, delta=0.1)
 
     def test_teeth_with_half_their_yellow(self):
         made = next(looked_at(name)[0] for name in ("tilda", "wren", "ambrose", "pip")
@@ -188,7 +191,7 @@ class WholePictureTest(unittest.TestCase):
             lab[..., 2][made.zones == TEETH] *= 0.5
             return lab
 
-        self.assertAlmostEqual(gauges(of, whiter, most_tiles=2)["teeth_white"], 50, delta=8)
+        self.assertAlmostEqual(gauges(of, whiter, "teeth_white", most_tiles=2)["teeth_white"], 50, delta=8)
 
 
 class FindsTest(unittest.TestCase):
@@ -205,8 +208,9 @@ class FindsTest(unittest.TestCase):
             lab[y - r : y + r, x - r : x + r] = truth[y - r : y + r, x - r + 4 * r : x + r + 4 * r]
             return lab
 
-        self.assertEqual(gauges(of, lambda lab: lab, keepers=keepers, most_tiles=2)["keepers_intact"], 1.0)
-        share = gauges(of, without_one, keepers=keepers, most_tiles=2)["keepers_intact"]
+        share = gauges(of, lambda lab: lab, "keepers_intact", keepers=keepers, most_tiles=2)["keepers_intact"]
+        self.assertEqual(share, 1.0)
+        share = gauges(of, without_one, "keepers_intact", keepers=keepers, most_tiles=2)["keepers_intact"]
         self.assertAlmostEqual(share, (len(keepers) - 1) / len(keepers))
 
     def test_lashes_above_a_hollow_do_not_count_in_what_is_left_of_it(self):
@@ -224,21 +228,21 @@ class FindsTest(unittest.TestCase):
         self.assertAlmostEqual(*contrast)
 
     def test_the_shade_of_a_faces_own_form_is_no_part_of_a_hollow(self):
-        for sitter in ("wren", "tilda"):  # lit from one side
+        for sitter in some(("wren", "tilda")):  # lit from one side
             of = looked_at(sitter, under_eye=2)
-            made, photo, measures = of
-            finds, _ = find_all(photo, kinds=("under_eye",), measures=measures)
+            made, _, measures = of
+            finds = find_hollows(FindScene(measures))
             self.assertTrue(finds)
             truth = lab_of(made.truth)
-            left = gauges(of, lambda lab, t=truth: t, finds=finds, most_tiles=2)["under_eye_left"]
+            left = gauges(of, lambda lab, t=truth: t, "under_eye_left", finds=finds, most_tiles=2)["under_eye_left"]
             self.assertLess(left, 25, sitter)
 
     def test_hollows_and_creases_softened_by_a_share_read_as_what_is_left(self):
-        for kind, planted, gauge, shares in (("under_eye", 2, "under_eye_left", (0.7,)),
-                                             ("crease", 1, "crease_left", (0.4,))):
+        for kind, planted, gauge, finder, shares in (("under_eye", 2, "under_eye_left", find_hollows, (0.7,)),
+                                                     ("crease", 1, "crease_left", find_lines, (0.4,))):
             of = looked_at("pip", **{kind: planted})
             made, photo, measures = of
-            finds, _ = find_all(photo, kinds=(kind,), measures=measures)
+            finds = [f for f in finder(FindScene(measures)) if f.kind == kind]
             self.assertTrue(finds, kind)
             truth = lab_of(made.truth)
             codes = [as_float32(p) for p in (made.photo, made.truth)]
@@ -246,7 +250,7 @@ class FindsTest(unittest.TestCase):
             before, clean = (np.array([find_contrast(f, lambda r, p=p, b=bounds: p[r.slices(b)], bounds, None)
                                        for f in finds]) for p in codes)
             for share in shares:
-                values = gauges(of, lambda lab, s=share, t=truth: lab + s * (t - lab), finds=finds, most_tiles=2)
+                values = gauges(of, lambda lab, s=share, t=truth: lab + s * (t - lab), gauge, finds=finds, most_tiles=2)
                 left = np.maximum(0, 1 - share + share * clean / before)
                 self.assertAlmostEqual(values[gauge], 100 * left.mean(), delta=4, msg=kind)
 

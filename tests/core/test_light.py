@@ -16,6 +16,7 @@ from lather.core.stages.light.exposure import exposed
 from lather.core.stages.light.needed import BARE, NEEDED, NETWORK, needed_lightness
 from lather.core.types import Rect
 from tests.support.faces import brighter, made_face
+from tests.support.sets import for_release
 
 
 def needed_of(session, rect=None) -> Field:
@@ -99,6 +100,7 @@ class NeededTest(unittest.TestCase):
         on_face[low[1] : high[1], low[0] : high[0]] = True
         self.assertGreater((at[skin & on_face][:, BARE] > 0.5).mean(), 0.8)
 
+    @for_release
     def test_a_brighter_development_of_the_photo_needs_the_same_share(self):
         face = made_face(stains=8)
         dim = brighter(face.photo, -0.7)  # the photo itself is 0.7 stop brighter, and nothing is clipped
@@ -107,6 +109,7 @@ class NeededTest(unittest.TestCase):
         off = np.abs(plain[..., NEEDED] - other[..., NEEDED])[sure]
         self.assertLess(off.mean(), 0.02 * np.abs(plain[..., NEEDED])[sure].mean())
 
+    @for_release
     def test_the_light_that_falls_is_no_blotch(self):
         """Turned down to one side, the skin needs hardly more than before."""
         face = made_face()

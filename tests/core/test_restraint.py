@@ -25,6 +25,7 @@ from lather.core.practice.mistakes import copied_disc
 from lather.core.session import Session
 from lather.core.stages.mend.dab import dab_stroke, source_candidates, with_source
 from tests.support.faces import made_face
+from tests.support.sets import for_release
 
 
 def stroke(tool: str, places, size: float, *, offset=None, ceiling: float = 1.0, mode: str = "any") -> Stroke:
@@ -100,6 +101,7 @@ class RepeatsTest(unittest.TestCase):
         (one,) = repeats_of_job(session.job, width, lambda x, y: 1.0)
         self.assertIn("mole copied along", one.why)
 
+    @for_release
     def test_copied_skin_is_found_in_the_pictures_alone_turned_and_mirrored_too(self):
         made = make_plate("wren", 701, flaws={})
         width = made.sitter.face_width_px
@@ -196,6 +198,7 @@ class PullBackTest(unittest.TestCase):
         values = measured_whole(session.engine, more, face.measures, most_tiles=FEW_TILES)
         self.assertTrue(over_limit(values, None))
 
+    @for_release
     def test_the_work_of_other_layers_is_left_alone(self):
         face = made_face()
         session = face.session()

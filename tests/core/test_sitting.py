@@ -39,7 +39,7 @@ from lather.core.sitting.work import carried_to, told_apart, with_finished
 from tests.support.mended import mended_session
 
 FLAWS = {"blemish_dark": 8, "blemish_red": 5, "mole": 3}
-SCALE = 0.6
+SCALE = 0.5
 
 
 def small(codes: np.ndarray) -> np.ndarray:

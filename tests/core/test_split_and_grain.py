@@ -30,6 +30,7 @@ from lather.core.stages.split.bands import BandSettings, guided, guided_halo, lo
 from lather.core.types import Rect
 from tests.support.layers import outline, stroke, with_layer
 from tests.support.pictures import plate, session_of, skin_like
+from tests.support.sets import for_release
 
 SQUARE = Fence((((100.0, 90.0), (300.0, 90.0), (300.0, 250.0), (100.0, 250.0)),), 2.0)
 
@@ -270,6 +271,7 @@ class GrainTest(unittest.TestCase):
             self.assertAlmostEqual(spreads[1] / spreads[0], 1.0, delta=0.12, msg=level)
 
 
+@for_release
 class GaugeTest(unittest.TestCase):
     def test_smoothing_is_told_by_texture_and_grain_and_an_untouched_picture_by_none(self):
         made = plate()

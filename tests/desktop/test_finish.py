@@ -11,6 +11,7 @@ from lather.core.gauges.registry import measured_on_desk
 from lather.core.imageio.read import read_picture
 from lather.core.job.limits import band
 from tests.desktop.test_colour import ColourCase, ring
+from tests.support.sets import for_release
 
 
 class FinishCase(ColourCase):
@@ -136,6 +137,7 @@ class CrispTest(ColourCase):
         self.assertGreater(spread[1], 1.2 * spread[0])
 
 
+@for_release
 class WholeCourseTest(ColourCase):
     """One portrait through all ten stages, by mouse and keys, and delivered."""
 

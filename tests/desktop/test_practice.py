@@ -7,6 +7,7 @@ from PyQt6.QtTest import QTest
 from lather.core.practice.outcome import GONE, LEFT, SMEARED
 from lather.desktop.input.pen_stand_in import PenStandIn, recorded_strokes
 from lather.desktop.practice.open_lesson import begin_lesson
+from tests.support.sets import for_release
 from tests.support.smearing import take_full_veil
 from tests.support.window_case import WindowCase
 
@@ -83,6 +84,7 @@ class PracticeTest(WindowCase):
         lesson = self.window.screens["practice"].lesson
         self.assertEqual([flaw.kind for flaw in lesson.plate.flaws], ["mole", "mole"])
 
+    @for_release
     def test_an_idle_hand_scores_nothing_and_is_told_what_is_left(self):
         self.begin()
         room, score = self.score()
