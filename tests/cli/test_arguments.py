@@ -142,7 +142,7 @@ class ArgumentsTest(unittest.TestCase):
         self.assertEqual(done.returncode, 2)
         self.assertNotIn("Traceback", done.stderr)
         with open("/dev/full", "w") as full:
-            for arguments in (("info", "a.png"), ("--help",), ("find", "a.png", "--json")):
+            for arguments in (("info", "a.png", "--json"), ("--help",)):
                 done = self.lather(*arguments, stdout=full)
                 self.assertEqual(done.returncode, 2, arguments)
                 self.assertRegex(done.stderr, r"^lather: [^\n]*No space left[^\n]*\n$")

@@ -104,8 +104,8 @@ class CommandTest(unittest.TestCase):
         self.assertIn("kind of job", self.refused_here("measure", "photo.png", "out.png", "--brief", "party"))
 
     def test_practice_make_writes_a_plate_that_can_be_opened(self):
-        done = self.lather("practice", "make", "--sitter", "marlow", "--flaw", "blemish_dark=3", "--out", "p")
-        self.assertEqual(done.returncode, 0, done.stderr)
+        made = ("practice", "make", "--sitter", "marlow", "--flaw", "blemish_dark=3", "--out", self.folder / "p")
+        self.assertEqual(run_here(*made)[0], 0)
         self.assertEqual(sorted(os.listdir(self.folder / "p")),
                          ["flaws.json", "photo.png", "truth.png", "wanted.png", "zones.png"])
         self.assertEqual(len(json.loads((self.folder / "p" / "flaws.json").read_text())["finds"]), 3)
@@ -116,7 +116,8 @@ class CommandTest(unittest.TestCase):
 
     def test_shots_shows_the_demo_job(self):
         self.assertIn("no pictures of", self.refused_here("shots", "--out", "s", "--stage", "dusk"))
-        with mock.patch.dict(os.environ, XDG_CACHE_HOME=str(self.folder / "cache")):
+        own = {"XDG_CACHE_HOME": str(self.folder / "cache"), "LATHER_GAUGES_BY_THEMSELVES": "0"}
+        with mock.patch.dict(os.environ, own):
             code, _ = run_here("shots", "--out", self.folder / "shots", "--stage", "grain")
         self.assertEqual(code, 0)
         for name in ("start", "desk", "grain"):

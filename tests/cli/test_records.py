@@ -17,7 +17,7 @@ from lather.core.session import Session
 from tests.core.test_archive import worked
 from tests.support.commands import run_here, said_here
 from tests.support.folder_case import FolderCase
-from tests.support.pictures import plate
+from tests.support.pictures import head_of, plate
 
 
 class RecordsTest(FolderCase):
@@ -94,7 +94,7 @@ class RecordsTest(FolderCase):
         self.assertEqual(said_here(self.folder, "log", "--import", "none.sqlite")[0], 2)
 
     def test_a_plan_is_made_of_a_photo_and_its_numbers_add_up(self):
-        made = plate()
+        made = head_of(plate())
         photo = self.folder / "plate.png"
         write_picture(photo, made.photo, profile=profiles.srgb_profile())
         code, said = run_here("plan", photo, "--brief", "beauty", "--rate", 48, "--minutes", 5, "--agreed", "scars=go",

@@ -48,7 +48,7 @@ from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import load_sitter
 from lather.core.threads import ARITHMETIC, BACKGROUND, one_thread_in_opencv
 from tests.support.commands import run_here
-from tests.support.pictures import session_of, skin_like
+from tests.support.pictures import head_of, session_of, skin_like
 from tests.support.remembered import nothing_remembered
 from tests.support.sets import for_release, some
 
@@ -59,7 +59,7 @@ BLEMISHES = ("blemish_dark", "blemish_red", "blemish_bright")
 
 @functools.cache
 def looked_at(sitter: str, seed: int, flawed: bool = True):
-    plate = make_plate(sitter, seed, flaws=FLAWS if flawed else {}, edge_margin_px=14)
+    plate = head_of(make_plate(sitter, seed, flaws=FLAWS if flawed else {}, edge_margin_px=14))
     return plate, find_all(session_of(plate.photo).photo)[0]
 
 
@@ -88,7 +88,7 @@ class FinderTest(unittest.TestCase):
         self.assertLess(abs(np.median(ratios) - 1), 0.15)
 
     def test_a_clean_plate_gives_next_to_nothing(self):
-        for sitter in ("tilda", "pip"):
+        for sitter in some(("tilda", "pip")):
             finds = [f for f in looked_at(sitter, 4, False)[1] if stage_of_kind(f.kind) not in ("even", "colour")]
             own = [f for f in finds if f.kind in ("stray_hair", "brow_hair")]  # the sitters have some of their own
             self.assertLessEqual(len(finds) - len(own), 2, sitter)
@@ -104,7 +104,7 @@ class FinderTest(unittest.TestCase):
 
     def test_finding_is_repeatable_can_be_stopped_and_refuses_unknown_kinds(self):
         plate, _ = looked_at("pip", 3)
-        photo = session_of(np.ascontiguousarray(plate.photo[500:1400, 300:1300])).photo
+        photo = session_of(np.ascontiguousarray(plate.photo[300:900, 300:900])).photo
         told = []
         with nothing_remembered():
             finds, measures = find_all(photo, progress=lambda share, what: told.append((share, what)) or True)
@@ -583,10 +583,8 @@ class CommandTest(unittest.TestCase):
             self.assertGreaterEqual(len(data["finds"]), 3)
             self.assertLessEqual({"kind", "x", "y", "size_px", "contrast_de", "confidence", "zone", "keeper", "worth",
                                   "outline"}, set(data["finds"][0]))
-            ideal, untouched = (json.loads(run_here("practice", "score", made, made / name, "--json")[1])
-                                for name in ("truth.png", "photo.png"))
-            self.assertLess(untouched["removed"], 0.4)
-            self.assertGreater(ideal["score"], untouched["score"] + 20)
+            ideal = json.loads(run_here("practice", "score", made, made / "truth.png", "--json")[1])
+            self.assertEqual((ideal["removed"], ideal["identity"]), (1, 1))
 
     @for_release
     def test_practice_find_auto_and_score_work_together(self):

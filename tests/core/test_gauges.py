@@ -118,7 +118,8 @@ class WholePictureTest(unittest.TestCase):
 
             return change
 
-        flat, dull = (gauges(self.of, towards_mean(c), "modelling_kept", "colour_life", most_tiles=2) for c in ((0,), (1, 2)))
+        both = ("modelling_kept", "colour_life")
+        flat, dull = (gauges(self.of, towards_mean(c), *both, most_tiles=2) for c in ((0,), (1, 2)))
         self.assertAlmostEqual(flat["modelling_kept"], 50, delta=2)
         self.assertAlmostEqual(flat["colour_life"], 100, delta=2)
         self.assertAlmostEqual(dull["colour_life"], 50, delta=5)

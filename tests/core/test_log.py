@@ -4,6 +4,7 @@ import contextlib
 import io
 import logging
 import sys
+import warnings
 from pathlib import Path
 from unittest import mock
 
@@ -54,6 +55,14 @@ class SentencesTest(LogCase):
             journal = Journal(new_job(session.photo.source), job_file=None, photo_path=None)
         self.assertLogged("No space left on device", "journal.py")
         journal.close()
+
+
+class WarningTest(LogCase):
+    def test_what_a_library_warns_of_is_in_the_log_and_not_on_the_terminal(self):
+        with contextlib.redirect_stderr(io.StringIO()) as said:
+            warnings.warn("a library is out of date", FutureWarning, stacklevel=1)
+        self.assertEqual(said.getvalue(), "")
+        self.assertIn("a library is out of date", self.logged())
 
 
 class DoneTest(LogCase, FolderCase):

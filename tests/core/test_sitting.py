@@ -37,6 +37,7 @@ from lather.core.sitting.sitting import FINISHED, open_sitting
 from lather.core.sitting.skin_alike import Skin, held_alike, retouched_skin
 from lather.core.sitting.work import carried_to, told_apart, with_finished
 from tests.support.mended import mended_session
+from tests.support.sets import for_release, some
 
 FLAWS = {"blemish_dark": 8, "blemish_red": 5, "mole": 3}
 SCALE = 0.5
@@ -170,7 +171,8 @@ class ReplayTest(unittest.TestCase):
 
     def test_another_shot_is_refused(self):
         first = photo_of(frames()[0][0], "a")
-        for codes in (frames()[1][0], frames()[2][0], frames()[2][0][:600, :600]):  # other frames of the same person
+        others = (frames()[2][0], frames()[1][0], frames()[2][0][:600, :600])  # other frames of the same person
+        for codes in some(others):
             with self.assertRaises(RequestError) as caught:
                 same_shot(first, photo_of(codes, "b"))
             self.assertIn("carry the retouch over instead", str(caught.exception))
@@ -184,6 +186,7 @@ class CarryTest(unittest.TestCase):
             write_picture(Path(held.name) / f"{name}.png", codes, profile=srgb_profile())
         return Path(held.name)
 
+    @for_release
     def test_what_was_mended_on_one_frame_is_mended_on_another_and_keepers_stay(self):
         folder = self.folder()
         session, measures = finished()
@@ -234,12 +237,20 @@ class CarryTest(unittest.TestCase):
         contact_sheet(again, folder / "sheet.png")
         self.assertGreater(read_picture(folder / "sheet.png").pixels.std(), 30)
 
+    def measured(self) -> tuple[dict[str, PhotoMeasures], PhotoMeasures]:
+        """Of the three frames, and of somebody else."""
+        somebody = cv2.imread(str(Path(__file__).parents[2] / "src/lather/core/data/sitters/tilda.jpg"))[..., ::-1]
+        return ({name: PhotoMeasures(photo_of(codes, name)) for name, (codes, *_) in zip("abc", frames())},
+                PhotoMeasures(photo_of(small(np.uint16(257) * somebody), "d")))
+
     def test_people_are_told_apart_by_their_skin(self):
-        measures = {name: PhotoMeasures(photo_of(codes, name)) for name, (codes, *_) in zip("abc", frames())}
-        other = PhotoMeasures(photo_of(small(np.uint16(257) * cv2.imread(str(
-            Path(__file__).parents[2] / "src/lather/core/data/sitters/tilda.jpg"))[..., ::-1]), "d"))
+        measures, other = self.measured()
         self.assertGreater(same_skin(measures["a"], measures["c"]), 2 * SAME_PERSON)
         self.assertLess(same_skin(measures["a"], other), 0.5 * SAME_PERSON)
+
+    @for_release
+    def test_frames_of_a_folder_are_given_to_people_by_their_skin(self):
+        measures, other = self.measured()
         folder = self.folder()
         sitting, known = open_sitting([folder]), {}
         for name, one in (("f1.png", measures["a"]), ("f2.png", other), ("f3.png", measures["c"])):

@@ -342,7 +342,7 @@ class FilesTest(DeskCase):
         def late(converter, pixels):  # the preview is ready only when its screen is gone
             if threading.current_thread().name == "proof":
                 begun.set()
-                closed.wait(10)
+                closed.wait(1)
             return finished(converter, pixels)
 
         hooks = mock.patch.object(threading, "excepthook", failed.append)

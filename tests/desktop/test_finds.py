@@ -21,6 +21,7 @@ from lather.core.practice.score import PracticeFolder, score_picture
 from lather.desktop.controls.painting.pointer_overlay import pointer_text
 from lather.desktop.input.keys import settings_folder
 from tests.support.pictures import session_of, skin_like
+from tests.support.remembered import nothing_remembered
 from tests.support.window_case import WindowCase
 
 FLAWS = {"blemish_dark": 14, "blemish_red": 14, "blemish_bright": 12, "mole": 2}
@@ -106,15 +107,16 @@ class StepThroughTest(FindsCase):
 
     def test_finding_runs_behind_painting_and_can_be_stopped(self):
         session = session_of(flawed().photo)
-        with mock.patch.dict(os.environ, {"LATHER_FINDS_ON_OPENING": "1"}):
-            self.take(session)
-        self.assertEqual(self.desk.found.busy, "finding")
-        self.click(700, 1000)  # the pen works meanwhile
-        self.assertEqual(len(self.job.layer.edits), 1)
-        self.desk.finds.all.click()
-        self.assertEqual(self.desk.finds.all.text(), "Stop")
-        self.rest()
-        self.assertIsNone(self.job.job.finds)
+        with nothing_remembered():
+            with mock.patch.dict(os.environ, {"LATHER_FINDS_ON_OPENING": "1"}):
+                self.take(session)
+            self.assertEqual(self.desk.found.busy, "finding")
+            self.click(700, 1000)  # the pen works meanwhile
+            self.assertEqual(len(self.job.layer.edits), 1)
+            self.desk.finds.all.click()
+            self.assertEqual(self.desk.finds.all.text(), "Stop")
+            self.rest()
+            self.assertIsNone(self.job.job.finds)
         self.desk.finds.all.click()
         self.rest()
         self.assertGreater(len(self.job.job.finds), 20)

@@ -10,26 +10,23 @@ import logging
 import sys
 from pathlib import Path
 
-import numpy as np
 from PyQt6.QtCore import Qt
 
 from lather.core import loops, warmup
 from lather.core.job.model import STAGE_IDS
-from lather.core.practice.make import make_plate
 from lather.core.stages.registry import stage_info
 from lather.core.tools.registry import TOOLS
-from tests.support.pictures import session_of
+from tests.support.pictures import session_of, skin_like
 from tests.support.window_case import WindowCase
 
-_SHOWN = np.s_[250:850, 400:1000]
-_CHEEK = (180, 370)
+_PLACE = (260, 300)
 
 
 class FirstUse(WindowCase):
     def runTest(self):
         self.first_of_window: list[str] = []
         self.tools_used = 0
-        session = session_of(np.ascontiguousarray(make_plate("wren", 3, flaws={"blemish_dark": 4}).photo[_SHOWN]))
+        session = session_of(skin_like(600, 600))
         self._hear_first_calls()
         self.take(session)
         self.canvas.zoom_to(0.4)  # a photo from a camera is opened smaller than it is
@@ -54,9 +51,9 @@ class FirstUse(WindowCase):
 
     def _paint_with_every_tool(self, stage_id: str) -> None:
         self.canvas.zoom_to(1.0)
-        self.canvas.centre_on(*_CHEEK)
+        self.canvas.centre_on(*_PLACE)
         self.settle()
-        x, y = _CHEEK
+        x, y = _PLACE
         for tool in stage_info(stage_id).tools:
             if not TOOLS[tool].lays:
                 continue

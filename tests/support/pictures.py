@@ -1,6 +1,7 @@
 """Small pictures and sessions for tests."""
 
 import functools
+from dataclasses import replace
 
 import imagecodecs
 import numpy as np
@@ -47,3 +48,20 @@ def engine_of(pixels: np.ndarray) -> Engine:
 @functools.cache
 def plate(sitter: str = "wren", seed: int = 3) -> Plate:
     return make_plate(sitter, seed, flaws=FLAWS, edge_margin_px=30)
+
+
+def head_of(made: Plate) -> Plate:
+    """The part of a plate around the face, its flaws where they lie there: a third of the pixels to look at."""
+    marks, wide = made.sitter.landmarks, made.sitter.face_width_px
+    (x, y), (height, width) = marks["nose_tip"], made.zones.shape
+    x0, x1 = max(0, int(x - 0.95 * wide)), min(width, int(x + 0.95 * wide))
+    y0, y1 = max(0, int(y - 1.15 * wide)), min(height, int(y + 0.95 * wide))
+
+    def moved(places):
+        return None if places is None else [(px - x0, py - y0) for px, py in places]
+
+    flaws = [replace(f, x=f.x - x0, y=f.y - y0, outline=moved(f.outline), path=moved(f.path)) for f in made.flaws
+             if x0 <= f.x < x1 and y0 <= f.y < y1]
+    part = np.s_[y0:y1, x0:x1]
+    photo, truth, zones = (np.ascontiguousarray(whole[part]) for whole in (made.photo, made.truth, made.zones))
+    return replace(made, photo=photo, truth=truth, zones=zones, flaws=flaws)

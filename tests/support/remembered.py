@@ -10,6 +10,7 @@ import hashlib
 import os
 import pickle
 import tempfile
+import threading
 from collections.abc import Callable, Hashable, Iterator
 from pathlib import Path
 from unittest import mock
@@ -17,7 +18,6 @@ from unittest import mock
 import numpy as np
 
 from lather.core.find import finder
-from lather.core.imageio.atomic import write_atomically
 from lather.core.measure import photo_measures
 from lather.core.practice import demo, make
 from lather.core.stages.light import needed
@@ -40,8 +40,9 @@ def kept(name: str, key: object, made: Callable[[], object]) -> object:
     except (OSError, EOFError, pickle.UnpicklingError):
         value = made()
         path.parent.mkdir(parents=True, exist_ok=True)
-        data = pickle.dumps(value, protocol=5)
-        write_atomically(path, lambda file: file.write(data))
+        half = path.with_name(f"{path.name}.{os.getpid()}.{threading.get_ident()}")
+        half.write_bytes(pickle.dumps(value, protocol=5))
+        half.replace(path)  # whole, or not there: another worker may look meanwhile
         return value
 
 

@@ -24,6 +24,8 @@ from lather.core.state import state_folder
 Arguments, Result = ParamSpec("Arguments"), TypeVar("Result")
 
 _log = logging.getLogger("lather")
+_warnings = logging.getLogger("py.warnings")
+_warnings.propagate = False
 _log.addHandler(logging.NullHandler())  # where nobody began a log, nothing is printed
 _FILE_BYTES, _FILES_KEPT = 1_000_000, 3
 _FORMAT = "%(asctime)s %(process)d %(threadName)s %(levelname)s %(name)s: %(message)s"
@@ -52,6 +54,7 @@ def configure(*, verbose: bool = False) -> None:
         return
     _log.setLevel(logging.DEBUG if verbose else logging.INFO)
     _log.propagate = False
+    logging.captureWarnings(True)  # what a library warns of is for us to read, not for the person
     with contextlib.suppress(OSError):
         log_file().parent.mkdir(parents=True, exist_ok=True)
         _add(_QuietRotation(log_file(), maxBytes=_FILE_BYTES, backupCount=_FILES_KEPT, encoding="utf-8", delay=True))
@@ -62,15 +65,18 @@ def configure(*, verbose: bool = False) -> None:
 
 def close() -> None:
     """End the log of this process; `configure` may begin another (tests do)."""
+    logging.captureWarnings(False)
     while _configured:
         handler = _configured.pop()
-        _log.removeHandler(handler)
+        for logger in (_log, _warnings):
+            logger.removeHandler(handler)
         handler.close()
 
 
 def _add(handler: logging.Handler) -> None:
     handler.setFormatter(logging.Formatter(_FORMAT))
-    _log.addHandler(handler)
+    for logger in (_log, _warnings):
+        logger.addHandler(handler)
     _configured.append(handler)
 
 

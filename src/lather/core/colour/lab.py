@@ -95,10 +95,11 @@ def _lab_by_tables(pixels, linear, root, weights, out):  # pragma: no cover - co
 
 def delta_e2000(lab1: np.ndarray, lab2: np.ndarray) -> np.ndarray:
     """CIEDE2000 difference of two Lab arrays of shape (..., 3); returns shape (...), float64."""
-    first, second = np.broadcast_arrays(np.asarray(lab1, np.float64), np.asarray(lab2, np.float64))
-    out = np.empty(first.shape[:-1])
-    _delta_e2000(np.ascontiguousarray(first).reshape(-1, 3), np.ascontiguousarray(second).reshape(-1, 3),
-                 out.reshape(-1))
+    pair = [np.asarray(lab, np.float64) for lab in (lab1, lab2)]
+    shape = np.broadcast_shapes(*(lab.shape for lab in pair))
+    first, second = (np.ascontiguousarray(np.broadcast_to(lab, shape)).reshape(-1, 3) for lab in pair)
+    out = np.empty(shape[:-1])
+    _delta_e2000(first, second, out.reshape(-1))
     return out
 
 

@@ -12,6 +12,7 @@ def _decoded(encoded: np.ndarray) -> np.ndarray:
     return np.where(encoded <= _KNEE, encoded / 12.92, ((np.maximum(encoded, 0) + 0.055) / 1.055) ** 2.4)
 
 
+_FEW = 12  # values
 TABLE = _decoded(np.arange(_STEPS + 2) / _STEPS)
 """Linear light of encoded n / 4096, for compiled loops; the last entry is one step beyond white."""
 
@@ -20,7 +21,8 @@ def decode(encoded: np.ndarray) -> np.ndarray:
     """Encoded sRGB 0-1 to linear light 0-1, any shape, float32."""
     encoded = np.asarray(encoded, np.float32, order="C")
     out = np.empty_like(encoded)
-    _decode(encoded.reshape(-1), TABLE, out.reshape(-1))
+    run = _decode if encoded.size > _FEW or _decode.ready else _decode.plain  # the colour under the pen waits for nothing
+    run(encoded.reshape(-1), TABLE, out.reshape(-1))
     return out
 
 
