@@ -17,6 +17,7 @@ from lather.core.job.commands import AddEdits
 from lather.core.job.model import Stroke, freeze_points, new_id
 from lather.core.journal.journal import leftovers
 from lather.desktop.canvas.display import DisplayConverter
+from lather.desktop.opening import demo as opening_demo
 from tests.support.pictures import session_of, skin_like
 from tests.support.remembered import place_demo
 from tests.support.window_case import WindowCase
@@ -298,14 +299,35 @@ class FilesTest(DeskCase):
         self.window.close_job()
         self.window.show_start()
         self.window.open_demo()
-        self.assertIn("Preparing", self.window.notice.text())
-        self.wait(lambda: self.window.job is not None, 60)
         self.settle()
         self.assertEqual(self.window.header.title.text(), "Wren, spring cards")
         self.assertGreater(len(self.layer.edits), 4)
         self.assertIsNone(self.window.job.session.job_file)
         self.click(900, 900)
         self.assertEqual(self.window.header.state.text(), "Not saved yet")
+
+    def test_the_first_time_its_photo_is_there_before_the_rest_is_made(self):
+        made, gate = place_demo(), threading.Event()
+        for painted in (False, True):
+            gate.clear()
+            hidden = mock.patch.object(opening_demo, "demo_file", return_value=self.folder / "none.lather")
+            late = mock.patch.object(opening_demo, "demo_job_path", side_effect=lambda plate: gate.wait(20) and made)
+            self.window.close_job()
+            self.window.show_start()
+            with hidden, late:
+                self.window.open_demo()
+                self.assertIn("its photo comes first", self.window.notice.text())
+                self.wait(lambda: self.window.job is not None, 60)
+                self.settle()
+                self.assertEqual((self.job.job.finds, self.job.job.edit_count), ((), 0))
+                self.assertIn("being made", self.window.notice.text())
+                if painted:
+                    self.click(900, 900)
+                gate.set()
+                self.wait(self.window.background.idle)
+                self.settle()
+            self.assertEqual(self.job.job.edit_count > 4, not painted)  # what was begun on the photo is not taken away
+            self.assertEqual("open it from the start page" in self.window.notice.text(), painted)
 
     def test_a_failed_save_says_why_and_keeps_the_work(self):
         self.click(400, 300)

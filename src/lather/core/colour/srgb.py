@@ -21,8 +21,8 @@ def decode(encoded: np.ndarray) -> np.ndarray:
     """Encoded sRGB 0-1 to linear light 0-1, any shape, float32."""
     encoded = np.asarray(encoded, np.float32, order="C")
     out = np.empty_like(encoded)
-    run = _decode if encoded.size > _FEW or _decode.ready else _decode.plain  # the colour under the pen waits for nothing
-    run(encoded.reshape(-1), TABLE, out.reshape(-1))
+    few = encoded.size <= _FEW and not _decode.ready  # the colour under the pen waits for nothing
+    (_decode.plain if few else _decode)(encoded.reshape(-1), TABLE, out.reshape(-1))
     return out
 
 

@@ -13,7 +13,7 @@ from lather.core.engine.photo import Photo
 from lather.core.errors import SaveError
 from lather.core.find.finder import find_all
 from lather.core.imageio.read import decode_picture
-from lather.core.job.commands import AddEdits, SetBrief, SetFinds
+from lather.core.job.commands import AddEdits, SetFinds
 from lather.core.job.history import History
 from lather.core.job.model import new_job
 from lather.core.job.purpose import of_find
@@ -68,16 +68,19 @@ def _jpeg(pixels: np.ndarray) -> bytes:
     return buffer.getvalue()
 
 
+def untouched_demo(plate: Plate) -> Session:
+    """The demo's photo and its sheet; nothing is looked for or done yet."""
+    data = _jpeg(plate.photo)
+    photo = Photo(decode_picture(data), data, "wren-spring-12.jpg")
+    return Session(photo, History(new_job(photo.source, **BRIEF)))
+
+
 def make_demo(plate: Plate | None = None) -> Session:
     """A fresh demo job in memory. plate: `demo_plate()`, where it is there already."""
     plate = plate or demo_plate()
-    data = _jpeg(plate.photo)
-    photo = Photo(decode_picture(data), data, "wren-spring-12.jpg")
-    job = new_job(photo.source)
-    session = Session(photo, History(job))
-    history = session.history
-    for key, value in BRIEF.items():
-        history.do(SetBrief(key, value))
+    session = untouched_demo(plate)
+    history, photo = session.history, session.photo
+    job = history.job
     layer_id = job.stage("mend").layers[0].id
     spots = sorted((f for f in plate.flaws if f.kind in _NAMES), key=lambda f: (f.y, f.x))
     for flaw in spots[:_MENDED]:
@@ -96,15 +99,17 @@ def make_demo(plate: Plate | None = None) -> Session:
     return session
 
 
-def demo_job_path() -> Path:
-    """The demo job as a file in the person's cache, made at the first call. Raises SaveError."""
+def demo_job_path(plate: Plate | None = None) -> Path:
+    """The demo job as a file in the person's cache, made at the first call (of a plate if it is there). Raises
+    SaveError.
+    """
     path = demo_file()
     if not path.exists():
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise SaveError(phrase("The folder %1 cannot be made (%2).", path.parent, error.strerror)) from error
-        session = make_demo()
+        session = make_demo(plate)
         session.engine.pixels(session.job, session.photo.bounds)
         session.save(path)
     return path
