@@ -1,4 +1,4 @@
-"""Runs the tests: two classes at a time, those that take longest first, by what the last runs took.
+"""Runs the tests: two classes at a time, modules that take longest first, by what a recorded run took.
 
 `./lather test` runs the default set, `./lather test --all` also what judges quality on whole plates (marked by
 `tests.support.sets.for_release`). Words choose tests whose dotted name contains one of them, whatever their set.
@@ -77,6 +77,10 @@ def class_of(test: unittest.TestCase) -> str:
     return f"{type(test).__module__}.{type(test).__qualname__}"
 
 
+def module_of(class_name: str) -> str:
+    return class_name.rpartition(".")[0]
+
+
 def is_chosen(test: unittest.TestCase, words: list[str], whole: bool) -> bool:
     if words:
         return any(word in test.id() for word in words)
@@ -104,7 +108,7 @@ def give_one_core() -> None:
 
 
 def run_class(name: str, words: list[str], whole: bool) -> Outcome:
-    module = name.rpartition(".")[0]
+    module = module_of(name)
     began = time.monotonic()
     tests = [test for test in every(unittest.defaultTestLoader.loadTestsFromName(module))
              if class_of(test) == name and is_chosen(test, words, whole)]
@@ -131,7 +135,11 @@ def work(pipe: Connection, home: str) -> None:
 
     remembered.begin()
 
+    module = ""
     while (job := pipe.recv()) is not None:
+        if (now := module_of(job[0])) != module:
+            forget(module)
+            module = now
         outcome = run_class(*job)
         outcome.compiled = [name for name in loops.compiled_here if name.startswith("lather.")]
         loops.compiled_here.clear()
@@ -139,6 +147,37 @@ def work(pipe: Connection, home: str) -> None:
         give_back_memory()
         outcome.mib, outcome.peak_mib = memory_mib(), resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024
         pipe.send(outcome)
+
+
+def forget(module: str) -> None:
+    """What a module of tests kept for its own classes (`functools.cache`), once they are done."""
+    for value in list(vars(sys.modules[module]).values()) if module in sys.modules else ():
+        if getattr(value, "__module__", "") == module and hasattr(value, "cache_clear"):
+            value.cache_clear()
+
+
+class Queue:
+    """Classes by module, the longest first. A worker stays with its module, whose fixtures it has made."""
+
+    def __init__(self, seconds: dict[str, float]):
+        self._waiting: dict[str, list[str]] = {}
+        self._seconds = seconds
+        for name in sorted(seconds, key=lambda name: -seconds[name]):
+            self._waiting.setdefault(module_of(name), []).append(name)
+
+    def __bool__(self) -> bool:
+        return bool(self._waiting)
+
+    def next(self, last: str, others: set[str]) -> str:
+        """For a worker that had a class of module `last`, while others are with theirs."""
+        module = last
+        if module not in self._waiting:
+            free = [name for name in self._waiting if name not in others] or list(self._waiting)
+            module = max(free, key=lambda name: sum(self._seconds[one] for one in self._waiting[name]))
+        name = self._waiting[module].pop(0)
+        if not self._waiting[module]:
+            del self._waiting[module]
+        return name
 
 
 class Workers:
@@ -149,11 +188,11 @@ class Workers:
         self._home = home
         self._running: dict[Connection, tuple[multiprocessing.Process, str]] = {}
 
-    def run(self, names: list[str], words: list[str], whole: bool) -> Iterator[Outcome]:
+    def run(self, waiting: Queue, words: list[str], whole: bool) -> Iterator[Outcome]:
         """Outcomes as they come."""
-        waiting = list(names)
-        for _ in range(min(WORKERS, len(waiting))):
-            self._begin(waiting.pop(0), words, whole)
+        for _ in range(WORKERS):
+            if waiting:
+                self._begin(waiting.next("", self._modules()), words, whole)
         while self._running:
             for pipe in wait(list(self._running)):
                 process, name = self._running.pop(pipe)
@@ -164,12 +203,16 @@ class Workers:
                     outcome = Outcome(name, f"{name}: its process ended with code {process.exitcode}\n", 1, 1)
                 yield outcome
                 keep = outcome.mib and outcome.mib < _MOST_MIB
-                if waiting and keep:
-                    self._give(pipe, process, waiting.pop(0), words, whole)
+                following = waiting.next(module_of(name), self._modules()) if waiting else None
+                if following and keep:
+                    self._give(pipe, process, following, words, whole)
                     continue
                 self._end(pipe, process)
-                if waiting:
-                    self._begin(waiting.pop(0), words, whole)
+                if following:
+                    self._begin(following, words, whole)
+
+    def _modules(self) -> set[str]:
+        return {module_of(name) for _, name in self._running.values()}
 
     def _begin(self, name: str, words: list[str], whole: bool) -> None:
         pipe, other = self._context.Pipe()
@@ -219,13 +262,13 @@ def shared_folder() -> Path:
     return folder
 
 
-def in_order(tests: list[unittest.TestCase]) -> list[str]:
-    """Classes, longest first, as far as that is known."""
+def in_order(tests: list[unittest.TestCase]) -> Queue:
+    """Their classes, by how long they take as far as that is known."""
     known = json.loads(RECORD.read_text()) if RECORD.exists() else {}
     guessed: dict[str, float] = {}
     for test in tests:
         guessed[class_of(test)] = guessed.get(class_of(test), 0.0) + _USUAL_S
-    return sorted(guessed, key=lambda name: -known.get(name, guessed[name]))
+    return Queue({name: known.get(name, seconds) for name, seconds in guessed.items()})
 
 
 def report(outcomes: list[Outcome], seconds: float) -> int:
@@ -234,7 +277,7 @@ def report(outcomes: list[Outcome], seconds: float) -> int:
         print(f"{took:5.1f} s  {name}")
     modules: dict[str, list[float]] = {}
     for one in outcomes:
-        own = modules.setdefault(one.name.rpartition(".")[0], [0.0, 0.0])
+        own = modules.setdefault(module_of(one.name), [0.0, 0.0])
         own[0], own[1] = own[0] + one.seconds, max(own[1], one.peak_mib)
     if "LATHER_SLOWEST" in os.environ:
         for name, (took, peak) in sorted(modules.items(), key=lambda item: -item[1][0]):
