@@ -30,7 +30,7 @@ WORKERS = 2
 RECORD = ROOT / "tests" / "seconds.json"
 """Seconds by class, fixtures and all, as `--record` wrote them; where they are missing, tests are counted."""
 _USUAL_S = 1.5  # of a test that was never timed
-_MOST_MIB = 1400  # a worker that has grown past it is followed by a new one
+_MOST_MIB = 1200  # a worker that has grown past it is followed by a new one
 
 
 @dataclass

@@ -17,6 +17,7 @@ from unittest import mock
 
 import numpy as np
 
+from lather.core.face.zones import FaceZones
 from lather.core.find import finder
 from lather.core.measure import photo_measures
 from lather.core.practice import demo, make
@@ -80,6 +81,10 @@ def _skin_key(small, lab, face, scale) -> Hashable:
     return content_of(small), face and face.digest, scale
 
 
+def _zones_key(zones, shape) -> Hashable:
+    return content_of(zones.close.pixels), zones.face.digest
+
+
 def _light_key(network, seen) -> Hashable:
     return network.name, content_of(seen)
 
@@ -128,6 +133,7 @@ def begin() -> None:
     _remember(make, "_drawn", _plate_key)
     _remember(photo_measures, "find_face_maps", _faces_key)
     _remember(photo_measures, "skin_mask", _skin_key)
+    _remember(FaceZones, "_wide", _zones_key)
     _remember(needed, "_answer", _light_key)
     _remember_finds()
 
@@ -135,8 +141,8 @@ def begin() -> None:
 @contextlib.contextmanager
 def nothing_remembered() -> Iterator[None]:
     """While inside, all of it is worked out: for tests that compare one time with another."""
-    places = {"_drawn": make, "find_face_maps": photo_measures, "skin_mask": photo_measures, "_answer": needed,
-              "_all_finders": finder}
+    places = {"_drawn": make, "find_face_maps": photo_measures, "skin_mask": photo_measures, "_wide": FaceZones,
+              "_answer": needed, "_all_finders": finder}
     held = {name: getattr(places[name], name) for name in _real}
     for name, real in _real.items():
         setattr(places[name], name, real)

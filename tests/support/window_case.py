@@ -19,7 +19,9 @@ from lather.core.job.outputs import OutputSpec
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.session import Session
 from lather.desktop.app import make_application
-from lather.desktop.controls.beside import photo_measuring
+from lather.desktop.controls.beside import gauging, judging, photo_measuring
+from lather.desktop.stages.adjust import part as adjust_part
+from lather.desktop.stages.grain import part as grain_part
 from lather.desktop.window.main_window import MainWindow
 from tests.support.remembered import content_of
 
@@ -28,6 +30,9 @@ PEN = QPointingDevice(
     QInputDevice.Capability.Position | QInputDevice.Capability.Pressure, 1, 2,
 )
 
+
+_PAUSES = ((adjust_part, "_SETTLED_MS"), (grain_part, "_SETTLED_MS"), (gauging, "_DELAY_MS"), (judging, "_DELAY_MS"))
+_PAUSE_MS = 20  # a person's hand is waited for a quarter of a second before it is measured what it did; nobody's is not
 
 _measure = photo_measuring._measure
 _known: dict[tuple, tuple] = {}
@@ -60,7 +65,9 @@ class WindowCase(unittest.TestCase):
 
     def setUp(self):
         own = {"LATHER_GAUGES_BY_THEMSELVES": "1" if self.gauges else "0"}
-        for patch in (mock.patch.dict(os.environ, own), mock.patch.object(photo_measuring, "_measure", _measured)):
+        pauses = [mock.patch.object(module, name, _PAUSE_MS) for module, name in _PAUSES]
+        for patch in (mock.patch.dict(os.environ, own), mock.patch.object(photo_measuring, "_measure", _measured),
+                      *pauses):
             patch.start()
             self.addCleanup(patch.stop)
         self.app = make_application()

@@ -7,7 +7,7 @@ from lather.core.job.brief import clock_text, money
 from lather.core.phrases import phrase
 from lather.core.plan.plan import AROUND, Plan, PlanRow
 from lather.desktop.texts import tr
-from lather.desktop.theme.style import font
+from lather.desktop.theme.style import font, restyle
 from lather.desktop.theme.tokens import SMALL_PT, theme
 from lather.desktop.widgets.elided_label import ElidedLabel
 from lather.desktop.widgets.fields import show_text, typed
@@ -90,8 +90,8 @@ class _Row:
         self._row = row
         quiet = f"color: {theme().quiet_ink};"
         self.switch.setChecked(row.do)
-        self.name.setStyleSheet("" if row.do else quiet)
-        self.what.setStyleSheet("" if row.do else quiet)
+        restyle(self.name, "" if row.do else quiet)
+        restyle(self.what, "" if row.do else quiet)
         self.what.setText(tr(row.what))
         mark = " •" if "start" in row.overridden else ""
         show_text(self.start, f"{row.start_with}{mark}" if row.do else "–")

@@ -11,7 +11,7 @@ from lather.core.phrases import Typed, joined, phrase
 from lather.desktop import settings
 from lather.desktop.delivery.state_mark import ASKS, DONE, FAILED, NONE, RUNNING, StateMark
 from lather.desktop.texts import tr
-from lather.desktop.theme.style import font
+from lather.desktop.theme.style import font, restyle
 from lather.desktop.theme.tokens import SMALL_PT, theme
 from lather.desktop.widgets.elided_label import ElidedLabel
 from lather.desktop.widgets.switch import Switch
@@ -114,14 +114,14 @@ class OutputRow(QFrame):
             self.file.setText(Typed(path.name))
         ink = "" if spec.on else f"color: {theme().quiet_ink};"
         for label in (self.name, self.size, self.format, self.medium, self.file):
-            label.setStyleSheet(ink)
+            restyle(label, ink)
 
     def show_state(self, state: str, words: str = "", more: str = "", share: float = 0.0) -> None:
         self.state = state
         self.mark.show_state(state, share)
         self.words.setText(tr(words))
         colour = {ASKS: theme().near_text, FAILED: theme().over}.get(state)
-        self.words.setStyleSheet(f"color: {colour};" if colour else "")
+        restyle(self.words, f"color: {colour};" if colour else "")
         self.more.setText(tr(more))
         for button in (self.replace, self.number):
             button.setVisible(state == ASKS)
@@ -131,7 +131,7 @@ class OutputRow(QFrame):
 
     def show_taken(self, on: bool) -> None:
         t = theme()
-        self.setStyleSheet(f"#output {{ background: {t.accent_tint if on else 'transparent'}; border: 0; "
+        restyle(self, f"#output {{ background: {t.accent_tint if on else 'transparent'}; border: 0; "
                            f"border-bottom: 1px solid {t.line}; }} #output:focus {{ border: 1px solid {t.accent}; }}")
 
     def mousePressEvent(self, event) -> None:

@@ -7,6 +7,7 @@ from lather.core.phrases import phrase
 from lather.desktop.delivery.output_row import small
 from lather.desktop.delivery.state_mark import DONE, FAILED, NONE, StateMark
 from lather.desktop.texts import tr
+from lather.desktop.theme.style import restyle
 from lather.desktop.theme.tokens import theme
 from lather.desktop.widgets.elided_label import ElidedLabel
 from lather.desktop.widgets.frames import Card
@@ -44,7 +45,7 @@ class PageCard(Card):
         self.mark.show_state(state)
         self.mark.setVisible(state != NONE)
         self.words.setText(tr(words))
-        self.words.setStyleSheet(f"color: {theme().over};" if state == FAILED else "")
+        restyle(self.words, f"color: {theme().over};" if state == FAILED else "")
 
     @property
     def is_written(self) -> bool:

@@ -8,7 +8,7 @@ from lather.core.phrases import joined, phrase
 from lather.core.stages.info import StageInfo
 from lather.core.stages.registry import STAGES
 from lather.desktop.texts import tr
-from lather.desktop.theme.style import font
+from lather.desktop.theme.style import font, restyle
 from lather.desktop.theme.tokens import COURSE_PX, SMALL_PT, theme
 from lather.desktop.widgets.elided_label import ElidedLabel
 
@@ -62,7 +62,7 @@ class _StageCell(QFrame):
         self.time.setText(tr(text))
         self.layout().activate()  # at once: it changes while nobody does anything
         over = planned and seconds > 1.1 * planned + 30
-        self.time.setStyleSheet(f"color: {theme().near_text};" if over else "")
+        restyle(self.time, f"color: {theme().near_text};" if over else "")
 
     def show_worst(self, text: str) -> None:
         """A gauge over its limit, named in the place of the count; "" if none is caused here."""
@@ -73,7 +73,7 @@ class _StageCell(QFrame):
     def _say_count(self) -> None:
         self.count.setText(tr(self._worst or self._words))
         self.count.set_tip(self._worst)
-        self.count.setStyleSheet(f"color: {theme().near_text};" if self._worst else "")
+        restyle(self.count, f"color: {theme().near_text};" if self._worst else "")
 
     def show_job(self, job: Job, taken: bool) -> None:
         stage, info = job.stage(self.info.id), self.info
@@ -85,9 +85,9 @@ class _StageCell(QFrame):
         self._shown = shown
         t = theme()
         ground, line = (t.raised, t.accent) if taken else ("transparent", "transparent")
-        self.setStyleSheet(f"#stage {{ background: {ground}; border-bottom: 3px solid {line}; }}"
-                           f"#stage:focus {{ border: 1px solid {t.accent}; }}")
-        self.title.setStyleSheet(f"color: {t.ink if acts or taken else t.quiet_ink};")
+        restyle(self, f"#stage {{ background: {ground}; border-bottom: 3px solid {line}; }}"
+                      f"#stage:focus {{ border: 1px solid {t.accent}; }}")
+        restyle(self.title, f"color: {t.ink if acts or taken else t.quiet_ink};")
         chosen = font(strong=True)
         chosen.setStrikeOut(not stage.on)
         self.title.setFont(chosen)

@@ -189,12 +189,14 @@ class KeyFilter(QObject):
                 self._by_key[sequence[0]] = (action_id, BY_ID[action_id].held)
 
     def eventFilter(self, target: QObject, event: QEvent) -> bool:
-        kind = event.type()
-        if kind == QEvent.Type.WindowDeactivate and target is self._window:
+        # every event of the program comes by here, so that most are let go by the quickest of tests
+        if target is self._window and event.type() == QEvent.Type.WindowDeactivate:
             for action_id in list(self.held):
                 self._release(action_id)
             return False
-        if kind not in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) or not isinstance(target, QWidget):
+        if not isinstance(event, QKeyEvent) or not isinstance(target, QWidget):
+            return False
+        if event.type() not in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease):
             return False
         if target.window() is not self._window or target.property(TAKES_EVERY_KEY):
             return False

@@ -3,6 +3,7 @@
 from pathlib import Path
 
 from PyQt6.QtGui import QFont, QFontDatabase
+from PyQt6.QtWidgets import QWidget
 
 import lather
 from lather.desktop.theme import icons, tokens
@@ -22,6 +23,12 @@ def font(points: float = tokens.BODY_PT, *, strong: bool = False) -> QFont:
     chosen.setWeight(QFont.Weight.DemiBold if strong else QFont.Weight.Normal)
     chosen.setFeature(QFont.Tag("tnum"), 1)
     return chosen
+
+
+def restyle(widget: QWidget, sheet: str) -> None:
+    """Give a widget its own style sheet, where it is another than it has: to read one again is slow."""
+    if widget.styleSheet() != sheet:
+        widget.setStyleSheet(sheet)
 
 
 def style_sheet() -> str:

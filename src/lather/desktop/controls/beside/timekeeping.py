@@ -3,6 +3,7 @@
 import time
 
 from PyQt6.QtCore import QEvent, QObject, QTimer, pyqtSignal
+from PyQt6.QtGui import QInputEvent
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from lather.core.record.clock import ActivityClock
@@ -66,7 +67,7 @@ class Timekeeping(QObject):
         return self.clock.paused
 
     def eventFilter(self, target: QObject, event: QEvent) -> bool:
-        if event.type() in _LIFE and self._is_ours(target):
+        if isinstance(event, QInputEvent) and event.type() in _LIFE and self._is_ours(target):
             self.clock.seen(self.now())
             if self.clock.rest_due:
                 self.clock.rested()

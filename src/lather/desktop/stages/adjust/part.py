@@ -26,6 +26,7 @@ from lather.desktop.stages.adjust.list_panel import AdjustmentsPanel
 from lather.desktop.stages.adjust.mask_hatch import MaskHatch
 from lather.desktop.stages.adjust.mask_strip import BY_ZONE, EVERYWHERE, MaskStrip
 from lather.desktop.stages.base import StagePart
+from lather.desktop.widgets.made_when_wanted import MadeWhenWanted
 
 _SETTLED_MS = 250  # after the last change, before it is measured what came of it
 _LEAST_SIDE_PX = 6.0
@@ -65,13 +66,14 @@ class AdjustPart(StagePart):
         self.strip.turned.connect(self._turn)
         self.strip.shown.connect(self.hatch.set_shown)
         self.panel = QStackedWidget()
-        self.box: dict[str, AdjustBox] = {}
-        for kind_id, kind in self.kinds.items():
-            box = self.boxes.get(kind_id, AdjustBox)(kind)
-            box.changed.connect(self._changed)
-            box.asked.connect(self._asked)
-            self.panel.addWidget(box)
-            self.box[kind_id] = box
+        self.box = MadeWhenWanted(self._make_box)
+
+    def _make_box(self, kind_id: str) -> AdjustBox:
+        box = self.boxes.get(kind_id, AdjustBox)(self.kinds[kind_id])
+        box.changed.connect(self._changed)
+        box.asked.connect(self._asked)
+        self.panel.addWidget(box)
+        return box
 
     # what is in hand
 

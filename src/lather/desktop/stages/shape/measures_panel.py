@@ -7,7 +7,7 @@ from lather.core.phrases import phrase
 from lather.core.stages.shape.holds import ZONES
 from lather.core.stages.shape.measures import FIRST, MEASURES, Measure
 from lather.desktop.texts import tr
-from lather.desktop.theme.style import font
+from lather.desktop.theme.style import font, restyle
 from lather.desktop.theme.tokens import SMALL_PT, theme
 from lather.desktop.widgets.choices import Choices
 from lather.desktop.widgets.frames import scrolled
@@ -75,7 +75,7 @@ class MeasureRow(QWidget):
         self.facts.setText(tr(facts))
         self.facts.setVisible(in_hand and bool(facts))
         tint = theme().accent_tint if in_hand else "transparent"
-        self.setStyleSheet(f"#measure {{ background: {tint}; border-radius: 6px; }}")
+        restyle(self, f"#measure {{ background: {tint}; border-radius: 6px; }}")
 
 
 class MeasuresPanel(QWidget):

@@ -11,7 +11,7 @@ from lather.core.stages.shape.readout import BEND_LIMIT_PX, Bend, Moves
 from lather.desktop import settings
 from lather.desktop.stages.stage_panel import StagePanel
 from lather.desktop.texts import tr
-from lather.desktop.theme.style import font
+from lather.desktop.theme.style import font, restyle
 from lather.desktop.theme.tokens import SMALL_PT, theme
 from lather.desktop.widgets.elided_label import ElidedLabel
 from lather.desktop.widgets.gauge import Gauge
@@ -129,7 +129,7 @@ class _LineRow(QWidget):
         self.value.setText(tr("%1 px%2", f"{bend.px:.1f}", state))
         for label in (self.name, self.value):
             label.setFont(font(SMALL_PT, strong=bend.over))
-            label.setStyleSheet(f"color: {theme().over};" if bend.over else "")
+            restyle(label, f"color: {theme().over};" if bend.over else "")
         self.hold.setAccessibleName(phrase("Hold %1", bend.name))
         self.hold.setVisible(bend.over and not held)
         self.setFixedHeight(_BUTTON_ROW_PX if bend.over and not held else _ROW_PX)
