@@ -12,9 +12,11 @@ import unittest
 from contextlib import redirect_stderr, redirect_stdout
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 from distributed import Client
 
+from lather.cli import cluster
 from lather.cli.batch import RECORDS, Batch, Task, told
 from lather.core.errors import RequestError
 from tests.support.folder_case import FolderCase
@@ -99,7 +101,8 @@ class HereTest(BatchCase):
     def test_stopped_and_given_again_it_goes_on_where_it_was(self):
         tasks = self.tasks(12, more=(0.3,))
         code = (
-            "import pickle, sys; from pathlib import Path; from lather.cli.batch import Batch; "
+            "import pickle, signal, sys; from pathlib import Path; from lather.cli.batch import Batch; "
+            "signal.signal(signal.SIGINT, signal.default_int_handler); "  # a shell's background jobs have it ignored
             f"Batch(pickle.loads(bytes.fromhex(sys.argv[1])), 2, Path({str(self.out)!r})).run()"
         )
         environment = os.environ | {"PYTHONPATH": f"{ROOT / 'src'}{os.pathsep}{ROOT}"}
@@ -174,7 +177,7 @@ class ClusterTest(BatchCase):
             time.sleep(0.05)
 
     def test_where_nobody_answers_it_says_so(self):
-        with self.assertRaises(RequestError) as caught:
+        with self.assertRaises(RequestError) as caught, mock.patch.object(cluster, "_ANSWERS_IN", "0.3s"):
             self.run_batch(self.tasks(1), scheduler="tcp://127.0.0.1:9")
         self.assertIn("No scheduler answers", str(caught.exception))
 

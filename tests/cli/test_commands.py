@@ -51,6 +51,18 @@ class CommandTest(unittest.TestCase):
         self.assertEqual(len(said.strip().splitlines()), 1, said)
         return said
 
+    def test_what_is_refused_at_once_reads_no_library_that_takes_long(self):
+        """Half a second from the Enter key to the sentence: most of it would go into libraries it has no use for."""
+        done = subprocess.run([sys.executable, "-X", "importtime", "-m", "lather", "info", "nothere.png"],
+                              capture_output=True, text=True, cwd=self.folder, env=os.environ | {
+                                  "PYTHONPATH": str(ROOT / "src")}, timeout=60)
+        read = {line.rpartition("|")[2].strip() for line in done.stderr.splitlines() if line.startswith("import time:")}
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("lather.core.session", read)
+        slow = {"numba", "llvmlite", "PyQt6",
+                *(f"scipy.{name}" for name in ("interpolate", "spatial", "optimize", "sparse", "ndimage", "linalg"))}
+        self.assertEqual({name for name in read if name in slow}, set())
+
     def test_info_and_render_of_a_job(self):
         session = worked(self.folder)
         session.save(self.folder / "job.lather")

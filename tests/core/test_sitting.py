@@ -37,6 +37,7 @@ from lather.core.sitting.sitting import FINISHED, open_sitting
 from lather.core.sitting.skin_alike import Skin, held_alike, retouched_skin
 from lather.core.sitting.work import carried_to, told_apart, with_finished
 from tests.support.mended import mended_session
+from tests.support.remembered import kept
 from tests.support.sets import for_release, some
 
 FLAWS = {"blemish_dark": 8, "blemish_red": 5, "mole": 3}
@@ -49,7 +50,11 @@ def small(codes: np.ndarray) -> np.ndarray:
 
 @cache
 def frames():
-    """(photo, truth, flaws at that size) of three frames."""
+    """(photo, truth, flaws at that size, width of the face) of three frames."""
+    return kept("frames", (701, FLAWS, SCALE), _frames)
+
+
+def _frames():
     made = []
     for plate in make_frames(701, FLAWS):
         flaws = [replace(f, x=SCALE * f.x, y=SCALE * f.y, size_px=SCALE * f.size_px,

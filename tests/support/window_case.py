@@ -20,6 +20,7 @@ from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.session import Session
 from lather.desktop.app import make_application
 from lather.desktop.controls.beside import gauging, judging, photo_measuring
+from lather.desktop.screens import practice
 from lather.desktop.stages.adjust import part as adjust_part
 from lather.desktop.stages.grain import part as grain_part
 from lather.desktop.window.main_window import MainWindow
@@ -31,7 +32,8 @@ PEN = QPointingDevice(
 )
 
 
-_PAUSES = ((adjust_part, "_SETTLED_MS"), (grain_part, "_SETTLED_MS"), (gauging, "_DELAY_MS"), (judging, "_DELAY_MS"))
+_PAUSES = ((adjust_part, "_SETTLED_MS"), (grain_part, "_SETTLED_MS"), (gauging, "_DELAY_MS"), (judging, "_DELAY_MS"),
+           (practice, "_PLAY_MS"))
 _PAUSE_MS = 20  # a person's hand is waited for a quarter of a second before it is measured what it did; nobody's is not
 
 _measure = photo_measuring._measure

@@ -17,11 +17,11 @@ from lather.core.colour import profiles
 from lather.core.deliver.export import Output, finished, strips, to_codes
 from lather.core.engine.engine import Engine
 from lather.core.errors import Cancelled
+from lather.core.imageio.png import encode_png
 from lather.core.job.model import Job, Layer
 
 MIMETYPE = "image/openraster"
 _THUMBNAIL_PX = 256
-_PNG_LEVEL = 2
 
 
 def write_open_raster(
@@ -116,11 +116,9 @@ def _layer_name(stage_id: str, layer: Layer) -> str:
 
 
 def _png(codes: np.ndarray, opaque: np.ndarray | None = None) -> bytes:
-    channels = codes[..., ::-1]
     if opaque is not None:
-        channels = np.dstack([channels * opaque[..., None], np.where(opaque, 255, 0).astype(np.uint8)])
-    _, data = cv2.imencode(".png", np.ascontiguousarray(channels), [cv2.IMWRITE_PNG_COMPRESSION, _PNG_LEVEL])
-    return data.tobytes()
+        codes = np.dstack([codes * opaque[..., None], np.where(opaque, 255, 0).astype(np.uint8)])
+    return encode_png(codes)
 
 
 def _stack_xml(width: int, height: int, stack: list[tuple[str, str, bool]], ppi: float | None) -> str:

@@ -5,13 +5,13 @@ import struct
 import zlib
 from pathlib import Path
 
-import cv2
 import numpy as np
 import tifffile
 from PIL import Image
 
 from lather.core.errors import SaveError
 from lather.core.imageio.atomic import write_atomically
+from lather.core.imageio.png import encode_png
 from lather.core.phrases import phrase
 
 FORMATS = {".jpg": "JPEG", ".jpeg": "JPEG", ".png": "PNG", ".tif": "TIFF", ".tiff": "TIFF", ".webp": "WebP"}
@@ -94,11 +94,7 @@ def _write_tiff(file, codes: np.ndarray, profile: bytes, exif: Image.Exif | None
 
 
 def _write_png16(file, codes: np.ndarray, profile: bytes, exif: bytes, ppi: float | None) -> None:
-    as_cv2_has_it = codes[..., ::-1] if codes.ndim == 3 else codes
-    done, encoded = cv2.imencode(".png", as_cv2_has_it, [cv2.IMWRITE_PNG_COMPRESSION, 1])
-    if not done:
-        raise SaveError("The PNG could not be made; try TIFF.")
-    data = encoded.tobytes()
+    data = encode_png(codes)
     chunks = _png_chunk(b"iCCP", b"profile\0\0" + zlib.compress(profile))
     if ppi:
         per_metre = round(ppi / _METRES_PER_INCH)

@@ -10,6 +10,7 @@ import numpy as np
 from lather.core.colour import profiles, srgb
 from lather.core.errors import RequestError, SaveError
 from lather.core.imageio.atomic import write_atomically
+from lather.core.imageio.png import encode_png
 from lather.core.imageio.write import write_picture
 from lather.core.phrases import phrase
 from lather.core.practice.flaws.base import Flaw, Scene
@@ -157,6 +158,6 @@ def write_plate(plate: Plate, folder: str | Path) -> None:
     write_picture(folder / "photo.png", plate.photo, profile=profile)
     write_picture(folder / "truth.png", plate.truth, profile=profile)
     write_picture(folder / "wanted.png", plate.wanted(), profile=profile)
-    zones = cv2.imencode(".png", plate.zones)[1].tobytes()
+    zones = encode_png(plate.zones)
     for name, data in (("zones.png", zones), ("flaws.json", json.dumps(plate.to_json(), indent=1).encode())):
         write_atomically(folder / name, lambda file, data=data: file.write(data))

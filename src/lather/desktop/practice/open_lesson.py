@@ -4,13 +4,13 @@ import time
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-import cv2
 import numpy as np
 
 from lather.core.colour import profiles
 from lather.core.engine.photo import Photo
 from lather.core.find.finder import find_all
 from lather.core.imageio.picture import Picture
+from lather.core.imageio.png import encode_png
 from lather.core.job.commands import SetFinds
 from lather.core.job.history import History
 from lather.core.job.model import new_job
@@ -57,9 +57,8 @@ def begin_lesson(
 
 
 def _session_of(plate: Plate, **brief) -> Session:
-    _, data = cv2.imencode(".png", plate.photo[..., ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 1])
     picture = Picture(plate.photo, profiles.srgb_profile(), None, "PNG")
-    photo = Photo(picture, data.tobytes(), f"{plate.sitter.name}-{plate.seed}.png")
+    photo = Photo(picture, encode_png(plate.photo), f"{plate.sitter.name}-{plate.seed}.png")
     return Session(photo, History(new_job(photo.source, demo=True, **brief)))
 
 
