@@ -1,6 +1,7 @@
 """The interface in another language: gathered from the source, written for Qt's tools, shown on every screen."""
 
 import ast
+import functools
 import struct
 import unittest
 import xml.etree.ElementTree as xml
@@ -42,6 +43,7 @@ _MARK = "¤"
 _SHARE = 0.97
 
 
+@functools.cache
 def marked() -> Catalogue:
     """A language in which everything begins with a mark."""
     return Catalogue({key: (f"{_MARK}{key[1]}",) * (2 if entry.counted else 1) if entry.counted else f"{_MARK}{key[1]}"
