@@ -15,6 +15,7 @@ from lather import core
 from lather.core import loops, warmup
 from lather.core.loops import Loop, loop
 from lather.desktop.compiling import Compiling
+from tests.support.remembered import place_demo
 from tests.support.window_case import WindowCase
 
 ROOT = Path(__file__).parents[2]
@@ -58,14 +59,22 @@ class WarmUpTest(unittest.TestCase):
 
 
 class RealUseTest(unittest.TestCase):
-    def test_every_stage_and_tool_by_hand_compiles_nothing_and_the_window_calls_no_loop_first(self):
+    def used(self, *job: Path) -> dict:
+        """What `tests.support.first_use` says, in a process of its own."""
         with tempfile.TemporaryDirectory() as folder:
             own = {f"XDG_{name}_HOME": f"{folder}/{name.lower()}" for name in ("STATE", "CONFIG", "DATA")}
-            done = subprocess.run([sys.executable, "-m", "tests.support.first_use", folder], cwd=ROOT, text=True,
+            done = subprocess.run([sys.executable, "-m", "tests.support.first_use", folder, *job], cwd=ROOT, text=True,
                                   capture_output=True, timeout=300,
                                   env=os.environ | own | {"PYTHONPATH": f"{ROOT / 'src'}:{ROOT}"})
         self.assertEqual(done.returncode, 0, done.stderr)
-        said = json.loads(done.stdout)
+        return json.loads(done.stdout)
+
+    def test_the_demo_is_opened_and_the_window_has_not_waited_for_a_loop(self):
+        said = self.used(place_demo())
+        self.assertEqual((said["compiled"], said["first_of_window"]), ([], []))
+
+    def test_every_stage_and_tool_by_hand_compiles_nothing_and_the_window_calls_no_loop_first(self):
+        said = self.used()
         self.assertGreater(said["tools"], 40)
         self.assertEqual(said["compiled"], [])
         self.assertEqual(said["first_of_window"], [])

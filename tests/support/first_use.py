@@ -1,8 +1,9 @@
 """A window used by hand as somebody would after a start: every stage, every tool, a look around, a save, a delivery.
 
-    python -m tests.support.first_use FOLDER
+    python -m tests.support.first_use FOLDER [JOB]
 
-Says as JSON which loops had to be compiled, and which the window's own thread was the first to call.
+With a job it is only opened. Says as JSON which loops had to be compiled, and which the window's own thread was the
+first to call.
 """
 
 import json
@@ -26,9 +27,15 @@ class FirstUse(WindowCase):
     def runTest(self):
         self.first_of_window: list[str] = []
         self.tools_used = 0
-        session = session_of(skin_like(600, 600))
         self._hear_first_calls()
-        self.take(session)
+        if sys.argv[2:]:
+            self.window.open_path(sys.argv[2])
+            self.rest()
+        else:
+            self._use()
+
+    def _use(self) -> None:
+        self.take(session_of(skin_like(600, 600)))
         self.canvas.zoom_to(0.4)  # a photo from a camera is opened smaller than it is
         self.settle()
         for number, stage_id in enumerate(STAGE_IDS, 1):

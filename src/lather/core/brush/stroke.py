@@ -12,7 +12,7 @@ from lather.core.loops import loop
 from lather.core.types import EMPTY, Rect
 
 # Walker state: x, y, pressure, seconds of the last point; distance since the last touch; time since; started.
-_STATE_SIZE = 7
+_STATE_SIZE, _BEGUN = 7, 6
 
 
 @loop("f8, f8, f8")
@@ -114,11 +114,11 @@ class TouchWalker:
 
     def extend(self, points: np.ndarray) -> np.ndarray:
         """Points (n, 4): x, y in source px, pressure 0-1, seconds. Returns touches (m, 5)."""
-        b = self.brush
-        return _walk(
-            np.ascontiguousarray(points, np.float64).reshape(-1, 4), self._state, b.size_px, b.ceiling, b.flow,
-            b.build_up, b.pressure_size, b.pressure_ceiling, b.pressure_flow, TOUCH_SPACING,
-            BUILD_UP_TOUCHES_PER_S, LEAST_PRESSURE_SHARE,
+        b, points = self.brush, np.ascontiguousarray(points, np.float64).reshape(-1, 4)
+        first_alone = len(points) == 1 and not self._state[_BEGUN]  # as most mends are: a job opens without waiting
+        return (_walk.plain if first_alone else _walk)(
+            points, self._state, b.size_px, b.ceiling, b.flow, b.build_up, b.pressure_size, b.pressure_ceiling,
+            b.pressure_flow, TOUCH_SPACING, BUILD_UP_TOUCHES_PER_S, LEAST_PRESSURE_SHARE,
         )
 
 

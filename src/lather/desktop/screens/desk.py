@@ -108,9 +108,9 @@ class DeskScreen(QWidget):
     def _make_panels(self) -> None:
         self.course = CourseStrip()
         self.brush_strip = BrushStrip(self.state)
-        crops = Crops(self.job.session.photo, self.canvas.converter)
-        self.finds = FindsPanel(self.found, crops)
-        self.mends = MendsPanel(crops)
+        self.crops = Crops(self.job.session.photo, self.canvas.converter, self)
+        self.finds = FindsPanel(self.found, self.crops)
+        self.mends = MendsPanel(self.crops)
         self.layers = LayersPanel()
         self.restraint = RestraintPanel()
         self.lamps = LampsPanel()
@@ -417,9 +417,9 @@ class DeskScreen(QWidget):
     def idle(self) -> bool:
         """True when nothing is looked for, mended, measured or shown any more."""
         return (self.found.idle() and self.measured.idle() and self.gauging.idle() and self.face.idle()
-                and all(part.idle() for part in self.stages.values()))
+                and self.crops.idle() and all(part.idle() for part in self.stages.values()))
 
     def close_job(self) -> None:
-        beside = (self.gauging, self.face, *self.stages.values(), self.measured, self.found)
+        beside = (self.gauging, self.face, *self.stages.values(), self.measured, self.found, self.crops)
         for part in (*beside, self.control, self.canvas.store):
             part.close()

@@ -1,11 +1,12 @@
 """Small crops of the photo for lists, made once for each item."""
 
-from PyQt6.QtCore import QAbstractListModel, QRectF, QSize, Qt
+from PyQt6.QtCore import QAbstractListModel, QObject, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import QListView, QStyle, QStyledItemDelegate
 
 from lather.core.engine.photo import Photo
 from lather.core.types import Rect, level_size
+from lather.desktop.background import Background
 from lather.desktop.canvas.display import DisplayConverter, TileImage
 from lather.desktop.input.keys import TAKES_COMMANDS
 from lather.desktop.theme.style import font
@@ -14,22 +15,46 @@ from lather.desktop.theme.tokens import SMALL_PT, theme
 CROP = 48
 
 
-class Crops:
-    """Crops of the photo as it came, by key."""
+class Crops(QObject):
+    """Crops of the photo as it came, by key, made in the background as lists ask for them. `made()`: more are there."""
 
-    def __init__(self, photo: Photo, converter: DisplayConverter):
+    made = pyqtSignal()
+
+    def __init__(self, photo: Photo, converter: DisplayConverter, parent: QObject | None = None):
+        super().__init__(parent)
         self._photo, self._converter = photo, converter
         self._held: dict[str, TileImage] = {}
+        self._asked: set[str] = set()
+        self._wanted: dict[str, Rect] = {}
+        self._background = Background(self)
+        self.idle, self.close = self._background.idle, self._background.close
 
     def draw(self, painter: QPainter, target: QRectF, key: str, reach: Rect) -> None:
-        """Draw the middle of what lies around `reach`, square."""
+        """Draw the middle of what lies around `reach`, square, as soon as it is there."""
         held = self._held.get(key)
         if held is None:
-            held = self._held[key] = self._make(reach)
+            if key not in self._asked:
+                self._asked.add(key)
+                self._wanted[key] = reach
+                self._begin()
+            painter.fillRect(target, QColor(theme().track))
+            return
         image = held.image
         side = min(image.width(), image.height())
         source = QRectF((image.width() - side) / 2, (image.height() - side) / 2, side, side)
         painter.drawImage(target, image, source)
+
+    def _begin(self) -> None:
+        if not self._wanted or self._background.running("crops"):
+            return
+        wanted, self._wanted = self._wanted, {}
+        self._background.run("crops", lambda task: {key: self._make(reach) for key, reach in wanted.items()},
+                             self._take, failed=lambda why: self._take({}))
+
+    def _take(self, held: dict[str, TileImage]) -> None:
+        self._held |= held
+        self.made.emit()
+        self._begin()
 
     def _make(self, reach: Rect) -> TileImage:
         side = max(CROP, 2 * max(reach.width, reach.height))
@@ -49,7 +74,7 @@ class CropDelegate(QStyledItemDelegate):
 
     def __init__(self, crops: Crops, row, parent=None):
         super().__init__(parent)
-        self._crops, self._row = crops, row
+        self.crops, self._row = crops, row
 
     def sizeHint(self, option, index) -> QSize:
         return QSize(180, 60)
@@ -66,7 +91,7 @@ class CropDelegate(QStyledItemDelegate):
             painter.setPen(QColor(t.accent))
             painter.drawRoundedRect(box, 6, 6)
         painter.setOpacity(0.6 if faded else 1.0)
-        self._crops.draw(painter, QRectF(box.x() + 5, box.y() + 4, CROP, CROP), key, reach)
+        self.crops.draw(painter, QRectF(box.x() + 5, box.y() + 4, CROP, CROP), key, reach)
         x = box.x() + CROP + 14
         width = box.right() - x - 2
         for number, line in enumerate(lines):
@@ -80,10 +105,11 @@ class CropDelegate(QStyledItemDelegate):
 class CropList(QListView):
     """A list of crops with words beside them, scrolled smoothly, on the panel's own ground."""
 
-    def __init__(self, name: str, model: QAbstractListModel, delegate: QStyledItemDelegate, parent=None):
+    def __init__(self, name: str, model: QAbstractListModel, delegate: CropDelegate, parent=None):
         super().__init__(parent)
         self.setModel(model)
         self.setItemDelegate(delegate)
+        delegate.crops.made.connect(self.viewport().update)
         self.setFrameShape(QListView.Shape.NoFrame)
         self.setStyleSheet("background: transparent;")
         self.setAccessibleName(name)
