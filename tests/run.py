@@ -30,7 +30,7 @@ WORKERS = 2
 RECORD = ROOT / "tests" / "seconds.json"
 """Seconds by class, fixtures and all, as `--record` wrote them; where they are missing, tests are counted."""
 _USUAL_S = 1.5  # of a test that was never timed
-_MOST_MIB = 1200  # a worker that has grown past it is followed by a new one
+_MOST_MIB = 850  # a worker that has grown past it is followed by a new one
 
 
 @dataclass
@@ -150,10 +150,11 @@ def work(pipe: Connection, home: str) -> None:
 
 
 def forget(module: str) -> None:
-    """What a module of tests kept for its own classes (`functools.cache`), once they are done."""
-    for value in list(vars(sys.modules[module]).values()) if module in sys.modules else ():
-        if getattr(value, "__module__", "") == module and hasattr(value, "cache_clear"):
-            value.cache_clear()
+    """What a module of tests kept for its own classes (`functools.cache`), once they are done; and all sitters."""
+    for kept in (module, "lather.core.practice.sitters", "lather.core.practice.frames"):
+        for value in list(vars(sys.modules[kept]).values()) if kept in sys.modules else ():
+            if getattr(value, "__module__", "") == kept and hasattr(value, "cache_clear"):
+                value.cache_clear()
 
 
 class Queue:

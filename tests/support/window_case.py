@@ -38,7 +38,7 @@ _PAUSE_MS = 20  # a person's hand is waited for a quarter of a second before it 
 
 _measure = photo_measuring._measure
 _known: dict[tuple, tuple] = {}
-_MOST_KNOWN = 6
+_MOST_KNOWN = 3
 
 
 def _measured(task, photo, face):

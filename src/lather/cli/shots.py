@@ -24,7 +24,7 @@ def run(arguments: argparse.Namespace) -> int:
             raise RequestError(f"There are no pictures of “{stage}”; choose from {known}.")
 
     with tempfile.TemporaryDirectory(prefix="lather-shots-") as folder:
-        for own in ("CONFIG", "DATA"):  # the same pictures on anybody's machine: no cards, keys or jobs of one's own
+        for own in ("CONFIG", "DATA", "STATE"):  # the same pictures for everybody: no cards, keys or jobs of one's own
             os.environ[f"XDG_{own}_HOME"] = folder
         for path in take_shots(arguments.out, arguments.stage or (*STAGE_SHOTS, *VIEW_SHOTS),
                                handbook=arguments.handbook):

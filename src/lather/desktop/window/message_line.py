@@ -2,7 +2,7 @@
 
 from PyQt6.QtCore import QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QTextLayout, QTextOption
-from PyQt6.QtWidgets import QPushButton, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
 from lather.core import log
 from lather.desktop.input.keys import keyed
@@ -39,10 +39,14 @@ class MessageLine(QWidget):
         self.copy_report.setToolTip(tr("What went wrong, for those who can mend it: version, system, the last lines of "
                                        "the log"))
         self.copy_report.setFont(font(SMALL_PT))
-        self.copy_report.setFixedHeight(MESSAGE_PX)
+        self.copy_report.setStyleSheet("padding: 1px 10px;")
         self.copy_report.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.copy_report.clicked.connect(self.report_wanted)
         self.copy_report.hide()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, _MARGIN_PX, 0)
+        row.addStretch(1)
+        row.addWidget(self.copy_report)
 
     def text(self) -> str:
         """What is said now, with the keys as they are bound."""
@@ -83,7 +87,6 @@ class MessageLine(QWidget):
 
     def _changed(self) -> None:
         self.copy_report.setVisible(bool(self._message) and log.was_unexpected(self._message))
-        self.copy_report.move(self.width() - self.copy_report.width(), 0)
         self.setAccessibleName(self.text() or "Messages")
         self.setToolTip(self.text() if self.shown_lines()[1] else "Click to put this away" if self._stays else "")
         self.update()
@@ -97,7 +100,7 @@ class MessageLine(QWidget):
 
     @property
     def _text_width(self) -> float:
-        beside = 0 if self.copy_report.isHidden() else self.copy_report.width()
+        beside = 0 if self.copy_report.isHidden() else self.copy_report.sizeHint().width() + _MARGIN_PX
         return max(40.0, self.width() - 2.0 * _MARGIN_PX - beside)
 
     def shown_lines(self) -> tuple[list[str], bool]:
