@@ -188,6 +188,7 @@ class Workers:
         self._context = multiprocessing.get_context("spawn")  # a forked process would share its parent's threads
         self._home = home
         self._running: dict[Connection, tuple[multiprocessing.Process, str]] = {}
+        self._ending: list[multiprocessing.Process] = []  # nobody waits for them until all is done
 
     def run(self, waiting: Queue, words: list[str], whole: bool) -> Iterator[Outcome]:
         """Outcomes as they come."""
@@ -211,6 +212,8 @@ class Workers:
                 self._end(pipe, process)
                 if following:
                     self._begin(following, words, whole)
+        for process in self._ending:
+            process.join(30)
 
     def _modules(self) -> set[str]:
         return {module_of(name) for _, name in self._running.values()}
@@ -226,12 +229,11 @@ class Workers:
         pipe.send((name, words, whole))
         self._running[pipe] = (process, name)
 
-    @staticmethod
-    def _end(pipe: Connection, process) -> None:
+    def _end(self, pipe: Connection, process) -> None:
         with contextlib.suppress(OSError):
             pipe.send(None)
-        process.join(30)
         pipe.close()
+        self._ending.append(process)
 
 
 def compile_loops() -> None:
