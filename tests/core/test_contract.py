@@ -14,6 +14,8 @@ import numpy as np
 from lather.core.colour.profiles import srgb_profile
 from lather.core.engine.engine import Engine, whole_picture_tiles
 from lather.core.engine.live import LiveStroke
+from lather.core.engine.photo import Photo
+from lather.core.imageio.picture import Picture
 from lather.core.imageio.write import write_picture
 from lather.core.job.commands import AddLayer
 from lather.core.job.history import History
@@ -50,13 +52,14 @@ def skin() -> np.ndarray:
 
 @functools.cache
 def _engine() -> Engine:
+    """Of the real stages: not to be asked for while toys are in their places."""
     return engine_of(skin())
 
 
 @functools.cache
 def _job(info: StageInfo) -> Job:
-    """A job with a stage's example on the picture of `_engine`."""
-    job = new_job(_engine().photo.source)
+    """A job with a stage's example on the picture of `skin`."""
+    job = new_job(Photo(Picture(skin()), b"", "photo").source)
     return job.with_stage(replace(job.stage(info.id), layers=info.example()))
 
 
@@ -233,9 +236,9 @@ class ToysContractTest(ContractTest):
     """The same for stages that only tests have, in the places of three of the real ones."""
 
     def setUp(self):
-        toys = with_toys(self)
-        super().setUp()
-        self.stages, self.engine = toys, engine_of(skin())  # one that knows the toys
+        self.stages = with_toys(self)
+        self.engine = engine_of(skin())  # one that knows the toys
+        self.bounds = self.engine.photo.bounds
 
 
 class DemandedTest(unittest.TestCase):
