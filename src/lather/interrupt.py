@@ -10,11 +10,14 @@ import os
 import signal
 import sys
 import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 EXIT_CODE = 130
 _PATIENCE_S = 1.2
 _stopping = threading.Event()
 _asked = threading.Event()
+_held = 0  # only the main thread reads and writes it: handlers run there
 
 
 def _end(*_) -> None:
@@ -39,8 +42,29 @@ def unwind() -> None:
 
 def _raise(*_) -> None:
     _asked.set()
+    if _held:
+        return
     sys.unraisablehook = lambda _: None  # where a library cannot hand it on, the watching thread ends the program
     raise KeyboardInterrupt
+
+
+@contextmanager
+def held_back() -> Iterator[None]:
+    """An interrupt that comes meanwhile is raised at the end. Processes that are begun meanwhile leave Ctrl-C to their
+    parent from their first moment, for their signal mask is inherited; the mask alone does not keep it from this
+    program, as any other thread may take a signal and the main thread then handles it.
+    """
+    global _held
+    before = _asked.is_set()
+    _held += 1
+    mask = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
+    try:
+        yield
+    finally:
+        _held -= 1
+        signal.pthread_sigmask(signal.SIG_SETMASK, mask)
+    if _asked.is_set() and not before and not _held:
+        _raise()
 
 
 def asked() -> bool:

@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from concurrent.futures.process import BrokenProcessPool
 
+from lather import interrupt
 from lather.core import log
 from lather.core.imageio.atomic import sweep_parts
 
@@ -35,12 +36,8 @@ def as_done(work: Callable, calls: Sequence[tuple], count: int) -> Iterator[tupl
     while left:
         with ProcessPoolExecutor(count, multiprocessing.get_context("spawn"), _begin) as pool:
             try:
-                # workers leave Ctrl-C to their parent from their first moment: they begin with it held back
-                signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
-                try:
+                with interrupt.held_back():  # a worker half started would end with a traceback of its own
                     futures = {pool.submit(work, *call): index for index, call in left.items()}
-                finally:
-                    signal.pthread_sigmask(signal.SIG_UNBLOCK, {signal.SIGINT})
                 for future in as_completed(futures):
                     value = future.result()
                     del left[futures[future]]
