@@ -19,6 +19,7 @@ from lather.core.job.limits import job_kind_named, job_kinds
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.zone_masks import ZoneMasks
 from lather.core.session import Session
+from lather.core.strict_json import MALFORMED, read
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -41,9 +42,9 @@ def _finds(path: str | None) -> list[Find]:
         return []
     check_regular(Path(path), RequestError, "list of finds")
     try:
-        rows = json.loads(Path(path).read_text())["finds"]
+        rows = read(Path(path))["finds"]  # type: ignore[index]
         return [Find.from_json({"confidence": 1.0} | row | {"id": str(row.get("id", n))}) for n, row in enumerate(rows)]
-    except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError, RequestError):
+    except (OSError, RequestError, *MALFORMED):
         raise RequestError(f"{path} holds no finds; give what `lather find --json` printed.") from None
 
 

@@ -1,6 +1,5 @@
 """An open job: photo, engine and history together; what the command line and the desk both work with."""
 
-import json
 from collections.abc import Callable, Mapping
 from concurrent.futures import Future
 from contextlib import suppress
@@ -28,6 +27,7 @@ from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.zone_masks import ZoneMasks
 from lather.core.phrases import phrase
 from lather.core.stages.registry import make_kinds
+from lather.core.strict_json import MALFORMED, parsed, written
 from lather.core.threads import ARITHMETIC
 
 TIME_MEMBER = "time.json"
@@ -37,8 +37,8 @@ TIME_MEMBER = "time.json"
 def read_time(data: bytes) -> dict[str, int]:
     """What a job file tells of the time; nothing where it cannot be read."""
     try:
-        return {str(stage)[:40]: int(s) for stage, s in json.loads(data).items() if 0 <= int(s) < 10**9}
-    except (ValueError, TypeError, AttributeError, RecursionError):
+        return {str(stage)[:40]: int(s) for stage, s in parsed(data).items() if 0 <= int(s) < 10**9}  # type: ignore
+    except MALFORMED:
         return {}
 
 
@@ -145,7 +145,7 @@ class Session:
 
     def log_seconds(self, seconds: dict[str, int]) -> None:
         """What is saved with the job as worked."""
-        self.members = self.members | {TIME_MEMBER: json.dumps(seconds).encode()}
+        self.members = self.members | {TIME_MEMBER: written(seconds)}
 
     def stored_patches(self, job: Job) -> dict:
         """What the layers of a job want to keep in its file: {fingerprint: PNG pieces}."""

@@ -1,12 +1,13 @@
 """Brush cards: named settings of a tool and its brush. Shipped ones are data; the person's own are a JSON file."""
 
-import json
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
 from lather.core.brush.values import Brush
 from lather.core.errors import LatherError, SaveError
 from lather.core.phrases import phrase
+from lather.core.strict_json import MALFORMED, read_own, refused, write_own
 
 SHIPPED = Path(__file__).parents[1] / "data" / "brush_cards.json"
 
@@ -49,11 +50,12 @@ class BrushCard:
 
 
 def read_cards(path: Path, *, shipped: bool = False) -> tuple[BrushCard, ...]:
-    """Cards of a file; none if it is not there or cannot be read."""
-    try:
-        return tuple(BrushCard.from_json(card, shipped=shipped) for card in json.loads(path.read_text()))
-    except (OSError, ValueError, KeyError, TypeError, LatherError):
-        return ()
+    """Cards of a file, less those that cannot be; none if it is not there or cannot be read."""
+    cards = []
+    for card in read_own(path, list):
+        with suppress(LatherError, *MALFORMED):
+            cards.append(BrushCard.from_json(card, shipped=shipped))
+    return tuple(cards)
 
 
 def shipped_cards() -> tuple[BrushCard, ...]:
@@ -63,13 +65,6 @@ def shipped_cards() -> tuple[BrushCard, ...]:
 
 def write_cards(path: Path, cards) -> None:
     """The person's own cards (shipped ones are left out), whole or not at all. Raises SaveError."""
-    own = json.dumps([card.to_json() for card in cards if not card.shipped], indent=1)
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        new = path.with_suffix(".new")
-        new.write_text(own)
-        new.replace(path)
-    except OSError as error:
-        raise SaveError(
-            phrase("The brush cards could not be kept (%1); is the disk full?", error.strerror), path=path
-        ) from error
+    with refused(lambda why: SaveError(phrase("The brush cards could not be kept (%1); is the disk full?", why),
+                                       path=path)):
+        write_own(path, [card.to_json() for card in cards if not card.shipped])

@@ -1,14 +1,13 @@
 """Sets of outputs kept by name: shipped ones, and the person's own in one small JSON file."""
 
-import json
 import os
 from collections.abc import Sequence
 from pathlib import Path
 
-from lather.core.errors import LatherError, RequestError
-from lather.core.imageio.atomic import write_atomically
+from lather.core.errors import RequestError, SaveError
 from lather.core.job.outputs import OutputSpec, outputs_of
 from lather.core.phrases import phrase
+from lather.core.strict_json import plain_text, read_own, refused, write_own
 
 SHIPPED: dict[str, tuple[OutputSpec, ...]] = {
     "Full size": (OutputSpec("output-1", "Full size"),),
@@ -39,38 +38,23 @@ def presets_file() -> Path:
 
 def presets(file: Path) -> dict[str, tuple[OutputSpec, ...]]:
     """Shipped ones and those in `file`, which win; an unreadable file is passed over."""
-    try:
-        data = json.loads(file.read_text())
-        own = {str(name)[:_LONGEST_NAME]: outputs_of({"outputs": rows}) for name, rows in data.items()}
-    except (OSError, ValueError, AttributeError):
-        own = {}
+    own = {name[:_LONGEST_NAME]: outputs_of({"outputs": rows}) for name, rows in read_own(file).items()}
     return SHIPPED | {name: specs for name, specs in own.items() if specs}
 
 
 def keep_preset(file: Path, name: str, specs: Sequence[OutputSpec]) -> None:
     """Raises RequestError for a name of nothing, SaveError where it cannot be written."""
-    name = name.strip()[:_LONGEST_NAME]
+    name = plain_text(name).strip()[:_LONGEST_NAME]
     if not name:
         raise RequestError("A preset needs a name.")
-    _write(file, _own(file) | {name: [spec.to_json() for spec in specs]})
+    _write(file, read_own(file) | {name: [spec.to_json() for spec in specs]})
 
 
 def drop_preset(file: Path, name: str) -> None:
     """A shipped one comes back as it was shipped."""
-    _write(file, {key: rows for key, rows in _own(file).items() if key != name})
-
-
-def _own(file: Path) -> dict:
-    try:
-        data = json.loads(file.read_text())
-        return data if isinstance(data, dict) else {}
-    except (OSError, ValueError):
-        return {}
+    _write(file, {key: rows for key, rows in read_own(file).items() if key != name})
 
 
 def _write(file: Path, data: dict) -> None:
-    try:
-        file.parent.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise LatherError(phrase("The presets cannot be kept (%1).", error.strerror)) from error
-    write_atomically(file, lambda out: out.write(json.dumps(data, indent=1, ensure_ascii=False).encode()))
+    with refused(lambda why: SaveError(phrase("The presets cannot be kept (%1).", why))):
+        write_own(file, data)

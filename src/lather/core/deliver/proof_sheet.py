@@ -26,6 +26,7 @@ from lather.core.job.finds import WANTED_GONE, Find
 from lather.core.job.model import Job
 from lather.core.phrases import phrase
 from lather.core.session import Session
+from lather.core.strict_json import plain_text, read, refused
 from lather.core.types import Rect
 
 SCHEMA_FILE = Path(__file__).parents[1] / "data" / "answer.schema.json"
@@ -128,17 +129,17 @@ def is_answer(path: Path) -> bool:
 def read_answer(path: Path) -> dict:
     """The checked contents of an answer. Raises RequestError."""
     check_regular(path, RequestError, "answer")
-    try:
-        data = path.read_bytes()[: _MOST_BYTES + 1]
-        if len(data) > _MOST_BYTES:
-            raise ValueError("too large")
-        answer = json.loads(data)
-        jsonschema.validate(answer, _schema())
-    except (OSError, ValueError, RecursionError, jsonschema.ValidationError) as error:
-        why = error.message if isinstance(error, jsonschema.ValidationError) else str(error)
-        raise RequestError(phrase("%1 is no answer to a proof sheet (%2); ask for the file again.", path.name,
-                                  why[:120])
-                           ) from None
+
+    def none(why: str) -> RequestError:
+        return RequestError(phrase("%1 is no answer to a proof sheet (%2); ask for the file again.",
+                                   plain_text(path.name), why))
+
+    with refused(none):
+        answer = read(path, most_bytes=_MOST_BYTES)
+        try:
+            jsonschema.validate(answer, _schema())
+        except jsonschema.ValidationError as error:
+            raise none(plain_text(error.message.replace("\n", " "))[:120]) from error
     return answer
 
 

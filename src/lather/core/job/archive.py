@@ -1,7 +1,6 @@
 """The job file `.lather`: a ZIP described in docs/format.md. Saves are atomic and keep the last three."""
 
 import hashlib
-import json
 import re
 import zipfile
 from collections.abc import Callable, Mapping
@@ -11,7 +10,7 @@ from typing import Literal
 
 import lather
 from lather.core import ranges
-from lather.core.errors import JobFileError, LatherError
+from lather.core.errors import JobFileError, LatherError, SaveError
 from lather.core.imageio.atomic import write_atomically
 from lather.core.imageio.files import check_regular
 from lather.core.job.commands import command_from_json
@@ -25,6 +24,7 @@ from lather.core.job.model import Job, Source
 from lather.core.job.stroke_arrays import points_from_npy, points_to_npy
 from lather.core.log import timed
 from lather.core.phrases import phrase
+from lather.core.strict_json import NotStrict, mended, written
 
 MIMETYPE = "application/x-lather"
 SCHEMA = 1
@@ -86,11 +86,17 @@ def save_job(
         "commands": [command.to_json() for command in commands],
     }
 
+    try:
+        documents = {"job.json": written(document, most_bytes=ranges.MOST_JSON_BYTES),
+                     "history.json": written(history, indent=None, most_bytes=ranges.MOST_HISTORY_BYTES)}
+    except NotStrict as error:
+        raise _not_written(path, str(error)) from error
+
     def write(file) -> JobIdentity:
         with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as archive:
             archive.writestr("mimetype", MIMETYPE)
-            archive.writestr("job.json", json.dumps(document, indent=1), zipfile.ZIP_DEFLATED)
-            archive.writestr("history.json", json.dumps(history), zipfile.ZIP_DEFLATED)
+            for member, data in documents.items():
+                archive.writestr(member, data, zipfile.ZIP_DEFLATED)
             archive.writestr(f"source/{encoded_name(job.source.name)}", photo_bytes)
             for stroke in strokes.values():
                 archive.writestr(f"strokes/{stroke.id}.npy", points_to_npy(stroke.points))
@@ -99,23 +105,40 @@ def save_job(
                     archive.writestr(f"patches/{fingerprint.hex()}.{number}.{x0}_{y0}.png", png)
             if preview_png:
                 archive.writestr("preview.png", preview_png)
-            written = set(archive.namelist())
+            there = set(archive.namelist())
             for name, data in (members or {}).items():
-                if name not in written:
+                if name not in there:
                     archive.writestr(name, data)
             return JobIdentity.of_archive(archive)
 
-    written: list[JobIdentity] = []
+    identities: list[JobIdentity] = []
 
     def write_then_rotate(file) -> None:
-        written.append(write(file))
+        identities.append(write(file))
         file.flush()
+        _read_again(Path(file.name), path)
         if replaces is not True:
             only_if_unchanged(path, replaces)
         keep_copies(path)  # at the last moment, when the new file is whole
 
     write_atomically(path, write_then_rotate)
-    return written[0]
+    return identities[0]
+
+
+def _not_written(path: Path, why: str) -> SaveError:
+    return SaveError(phrase("%1 was not saved, because it would not open again (%2); the last save is untouched and "
+                            "your steps are kept for the next start. Please report this.", path.name, why), path=path)
+
+
+def _read_again(new: Path, path: Path) -> None:
+    """What was just written opens: before older copies move, so that no save is followed by copies of one damage.
+    Raises SaveError.
+    """
+    try:
+        with zipfile.ZipFile(new) as archive:
+            _read_recipe(archive, set(archive.namelist()), _json(archive, "job.json", ranges.MOST_JSON_BYTES))
+    except Exception as error:  # whatever it is: a reader would meet it too
+        raise _not_written(path, str(error) or type(error).__name__) from error
 
 
 def _check_members(archive: zipfile.ZipFile, name: str, max_unpacked: int) -> None:
@@ -178,12 +201,8 @@ def open_job(
 
 
 def _json(archive: zipfile.ZipFile, member: str, limit: int) -> dict:
-    """A document. Raises ValueError for what is no object, or holds numbers that are none."""
-
-    def no_number(text: str):
-        raise ValueError(phrase("%1 is no number", text))
-
-    data = json.loads(_read_member(archive, member, limit), parse_constant=no_number)
+    """A document. Raises ValueError for what is no object, or cannot be read."""
+    data = mended(_read_member(archive, member, limit), most_bytes=limit)
     if not isinstance(data, dict):
         raise ValueError(phrase("%1 is no object", member))
     return data
@@ -204,12 +223,8 @@ def _read_job(archive: zipfile.ZipFile, name: str, on_photo) -> OpenedJob:
     photo_member, photo = _read_photo(archive, members, source, name)
     if on_photo:
         on_photo(photo, source.name)
-    reading = Reading(_read_points(archive, members))
-    job = job_from_json(document, reading)
-    notes: list[str] = []
-    history = _read_history(archive, members, job, reading, notes)
-    notes += reading.notes() + _unknown_notes(job)
-    opened = OpenedJob(history, job.source.name, photo, notes=notes, identity=JobIdentity.of_archive(archive))
+    history, reading, notes = _read_recipe(archive, members, document)
+    opened = OpenedJob(history, source.name, photo, notes=notes, identity=JobIdentity.of_archive(archive))
     pieces: dict[bytes, list[tuple[int, int, int, bytes]]] = {}
     for member in sorted(members - {photo_member, *_OWN_MEMBERS}):
         match = _PATCH_NAME.fullmatch(member)
@@ -220,6 +235,15 @@ def _read_job(archive: zipfile.ZipFile, name: str, on_photo) -> OpenedJob:
             opened.members[member] = _read_member(archive, member, MAX_UNPACKED)
     opened.patches = {key: [(x, y, data) for _, x, y, data in sorted(own)] for key, own in pieces.items()}
     return opened
+
+
+def _read_recipe(archive: zipfile.ZipFile, members: set[str], document: dict) -> tuple[History, Reading, list[str]]:
+    """The steps of a job with what was read on the way, and sentences on what could not be."""
+    reading = Reading(_read_points(archive, members))
+    job = job_from_json(document, reading)
+    notes: list[str] = []
+    history = _read_history(archive, members, job, reading, notes)
+    return history, reading, notes + reading.notes() + _unknown_notes(job)
 
 
 def _read_photo(archive: zipfile.ZipFile, members: set[str], source: Source, name: str) -> tuple[str, bytes]:

@@ -27,9 +27,11 @@ from lather.core.job.identity import JobIdentity
 from lather.core.job.model import Job
 from lather.core.job.stroke_arrays import points_from_npy, points_to_npy
 from lather.core.state import state_folder
+from lather.core.strict_json import MALFORMED, mended
 
 _log = logging.getLogger(__name__)
 _TRY_AGAIN_S = 5.0
+_MOST_LINE_BYTES = 2 * 1024**3  # the first line may hold the points of a whole job
 
 
 def journal_folder() -> Path:
@@ -234,7 +236,7 @@ class Leftover:
         for record in self._records:
             try:
                 history.replay(record, _decoded_points(record))
-            except (KeyError, TypeError, ValueError, LatherError):
+            except (LatherError, *MALFORMED):
                 break  # steps after one that does not fit would build on sand
         return history
 
@@ -266,9 +268,12 @@ def read_records(path: Path) -> list[dict]:
         try:
             if int(crc, 16) != zlib.crc32(body):
                 break
-            records.append(json.loads(body))
-        except (ValueError, RecursionError):
+            record = mended(body, most_bytes=_MOST_LINE_BYTES)
+        except ValueError:
             break
+        if not isinstance(record, dict):
+            break
+        records.append(record)
     return records
 
 
@@ -304,6 +309,6 @@ def _leftover(path: Path) -> Leftover | None:
                 JobIdentity(head["identity"]) if head.get("identity") else None,
                 bool(head.get("whole", head["job_file"] is None)), records[1:], head,
             )
-        except (IndexError, KeyError, TypeError, ValueError, AttributeError):
+        except MALFORMED:
             path.unlink(missing_ok=True)
             return None

@@ -1,8 +1,8 @@
 """Score of a retouched practice picture against its known truth."""
 
-import json
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -13,6 +13,8 @@ from lather.core.imageio.read import read_picture
 from lather.core.measure.bands import modelling_spread, moved_px, texture_energy, tone_error
 from lather.core.phrases import phrase
 from lather.core.practice.sitters import SKIN
+from lather.core.ranges import FIND_CONTRAST_DE, FIND_SIZE_PX, check_places
+from lather.core.strict_json import MALFORMED, read
 from lather.core.types import Lab, as_float32
 
 REMOVED_DE, CLEAN_DE, KEEPER_DE = 2.0, 1.0, 1.5
@@ -60,10 +62,12 @@ def read_folder(folder: str | Path) -> PracticeFolder:
     """Raises RequestError or PictureError if something of it is missing or damaged."""
     folder = Path(folder)
     try:
-        facts = json.loads((folder / "flaws.json").read_text())
-        flaws = list(facts["finds"])
+        facts: Any = read(folder / "flaws.json")
+        flaws = [_checked(flaw) for flaw in facts["finds"]]
         width = float(facts.get("face_width_px", 0.3 * facts["width"]))
-    except (OSError, ValueError, KeyError, TypeError):
+        if not 1 <= width <= 1e6:
+            raise ValueError("no width of a face")
+    except (OSError, RequestError, *MALFORMED):
         raise RequestError(phrase("%1 is no practice folder: flaws.json is missing or damaged; make one with `lather "
                                   "practice make`.", folder)) from None
     photo, profile = _lab_of(folder / "photo.png")
@@ -72,6 +76,22 @@ def read_folder(folder: str | Path) -> PracticeFolder:
     if zones is None or zones.shape != photo.shape[:2] or truth.shape != photo.shape:
         raise PictureError(phrase("The pictures in %1 do not belong together; make the folder again.", folder))
     return PracticeFolder(photo, truth, zones, flaws, profile, width)
+
+
+def _checked(flaw: dict) -> dict:
+    """A flaw that can be scored. Raises as reading one does."""
+    sizes = {key: float(flaw[key]) for key in ("contrast_de", "size_px")}
+    FIND_CONTRAST_DE.check(sizes["contrast_de"], "A contrast")
+    FIND_SIZE_PX.check(sizes["size_px"], "A size")
+    checked = flaw | sizes | {"kind": str(flaw["kind"]), "zone": str(flaw.get("zone") or "")}
+    if "label" in flaw:
+        return checked | {"label": int(flaw["label"])}
+    outline, place = np.array(flaw["outline"], float), np.array([flaw["x"], flaw["y"]], float)
+    if outline.ndim != 2 or outline.shape[1] != 2:
+        raise ValueError("no outline")
+    check_places(outline, "A corner")
+    check_places(place, "A place")
+    return checked | {"outline": outline.tolist(), "x": float(place[0]), "y": float(place[1])}
 
 
 def score_picture(folder: PracticeFolder, result: Lab, error: np.ndarray | None = None) -> Score:

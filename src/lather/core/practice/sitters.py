@@ -1,9 +1,9 @@
 """The shipped sitters, and plates of one's own: a clean picture, its zone map and landmarks."""
 
-import json
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -14,6 +14,7 @@ from lather.core.imageio.picture import Picture
 from lather.core.imageio.read import read_picture
 from lather.core.job.face_map import POINTS, FaceMap
 from lather.core.phrases import phrase
+from lather.core.strict_json import MALFORMED, read
 from lather.core.types import EncodedRGB, LinearRGB, as_float32
 
 FOLDER = Path(__file__).parent.parent / "data" / "sitters"
@@ -130,10 +131,10 @@ def _read(path: Path) -> Sitter:
     if zones is None or zones.shape != picture.pixels.shape[:2]:
         raise RequestError(phrase("%1 needs a zone map %2-zones.png of the same size beside it.", path.name, path.stem))
     try:
-        facts = json.loads(path.with_suffix(".json").read_text())
+        facts: Any = read(path.with_suffix(".json"))
         marks = {key: (float(x), float(y)) for key, (x, y) in facts["landmarks"].items()}
         per_mm = float(facts["pixels_per_mm_at_face"])
-    except (OSError, ValueError, KeyError, TypeError):
+    except (OSError, *MALFORMED):
         raise RequestError(phrase("%1 needs its landmarks in %2.json beside it.", path.name, path.stem)) from None
     form = path.with_name(f"{path.stem}-normals.png")
     normals = cv2.imread(str(form)) if form.is_file() else None

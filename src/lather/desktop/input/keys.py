@@ -1,6 +1,5 @@
 """Keys as data: what each does, the suggested key, whether it is held. Rebound in keys.json of the settings."""
 
-import json
 import os
 import re
 from collections.abc import Mapping
@@ -13,9 +12,9 @@ from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QAbstractSpinBox, QApplication, QLineEdit, QWidget
 
 from lather.core.errors import SaveError
-from lather.core.imageio.atomic import write_atomically
 from lather.core.job.model import STAGE_IDS
 from lather.core.phrases import phrase, worded
+from lather.core.strict_json import read_own, refused, write_own
 
 
 @dataclass(frozen=True)
@@ -103,11 +102,7 @@ def read_json(path: Path) -> dict:
 
 @lru_cache(maxsize=8)
 def _parsed(path: Path, _state: tuple) -> dict:
-    try:
-        data = json.loads(path.read_text())
-        return data if isinstance(data, dict) else {}
-    except (OSError, ValueError, RecursionError):
-        return {}
+    return read_own(path)
 
 
 def load_bindings() -> dict[str, str]:
@@ -121,11 +116,8 @@ def store_bindings(bindings: Mapping[str, str]) -> None:
     """Keep those that are not as suggested. Raises SaveError."""
     own = {action.id: bindings[action.id] for action in ACTIONS if bindings[action.id] != action.key}
     path = settings_folder() / "keys.json"
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise SaveError(phrase("%1 cannot be made; the keys stay as they were.", path.parent)) from error
-    write_atomically(path, lambda file: file.write(json.dumps(own, indent=1).encode()))
+    with refused(lambda why: SaveError(phrase("%1 cannot be written (%2); the keys stay as they were.", path, why))):
+        write_own(path, own)
 
 
 def with_key(bindings: Mapping[str, str], action_id: str, key: str) -> dict[str, str]:

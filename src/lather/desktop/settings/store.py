@@ -1,12 +1,11 @@
 """The file that the settings are kept in, with what the desk remembers between starts. One small JSON file."""
 
-import json
 from copy import deepcopy
 from pathlib import Path
 
 from lather.core.errors import LatherError
-from lather.core.imageio.atomic import write_atomically
 from lather.core.job.brief import cents_of
+from lather.core.strict_json import NotStrict, write_own
 from lather.desktop.input.keys import read_json, settings_folder
 from lather.desktop.settings.declared import BY_ID, SETTINGS, outside
 
@@ -23,9 +22,8 @@ def _file() -> Path:
 def store(data: dict) -> bool:
     """False where it could not be written: a home that is read only costs what is remembered, and no more."""
     try:
-        _file().parent.mkdir(parents=True, exist_ok=True)
-        write_atomically(_file(), lambda f: f.write(json.dumps(data, indent=1).encode()))
-    except (OSError, LatherError):
+        write_own(_file(), data)
+    except (OSError, NotStrict, LatherError):
         return False
     return True
 
