@@ -13,7 +13,8 @@ import numpy as np
 from lather.core.record.clock import ActivityClock, Span
 from lather.core.record.demo import COUNT, demo_entries
 from lather.core.record.entries import DeliveryNote, GaugeNote, earned_an_hour, matches, sums
-from lather.core.record.logbook import Logbook, LogbookError, repair
+from lather.core.record.logbook import Logbook, LogbookError, TakenIn
+from lather.core.record.logbook_repair import repair
 from lather.core.record.statistics import as_csv, earned, minutes_by_stage, minutes_over_time, seconds_per_find
 from tests.support.folder_case import FolderCase
 
@@ -152,8 +153,8 @@ class LogbookTest(FolderCase):
             self.assertEqual(other.entries(), self.book.entries())
             self.fill(other, "there")
             other.add_spans("here", [Span("even", 40)])
-        self.assertEqual(self.book.take_in(copy), (1, 5))
-        self.assertEqual(self.book.take_in(copy), (0, 0))
+        self.assertEqual(self.book.take_in(copy), TakenIn(1, 5, 0))
+        self.assertEqual(self.book.take_in(copy), TakenIn(0, 0, 0))
         self.assertEqual({e.job_id for e in self.book.entries()}, {"here", "there"})
         self.assertEqual(self.book.seconds("here")["even"], 40)
         with self.assertRaises(LogbookError):
@@ -190,7 +191,7 @@ class LogbookTest(FolderCase):
         self.path.write_bytes(b"rubbish" * 1000)
         with self.assertRaises(LogbookError) as caught:
             Logbook(self.path)
-        self.assertIn("--repair", caught.exception.message)
+        self.assertIn("is no logbook", caught.exception.message)
 
     def test_a_newer_logbook_is_left_alone(self):
         self.book.close()

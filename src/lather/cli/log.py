@@ -3,14 +3,16 @@
 import argparse
 import json
 import sys
+from dataclasses import replace
 from pathlib import Path
 
 from lather.core.errors import RequestError
 from lather.core.imageio.atomic import write_atomically
 from lather.core.job.brief import clock_text, money
 from lather.core.record.demo import demo_entries
-from lather.core.record.entries import LogEntry, matches, sums
-from lather.core.record.logbook import Logbook, logbook_path, repair
+from lather.core.record.entries import LogEntry, Sums, Totals, matches, sums
+from lather.core.record.logbook import Logbook, Which, logbook_path
+from lather.core.record.logbook_repair import repair
 from lather.core.record.statistics import as_csv
 
 
@@ -26,6 +28,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--repair", action="store_true", help="save what can be read of a damaged one")
     parser.add_argument("--backup", metavar="FILE", help="write a whole copy")
     parser.add_argument("--import", dest="import_from", metavar="FILE", help="take in a second machine's logbook")
+
+
+_MOST_LISTED = 1000
+"""Jobs in the table; all others are added up, and come out as CSV or JSON."""
 
 
 def _row(entry: LogEntry) -> dict:
@@ -47,30 +53,22 @@ def run(arguments: argparse.Namespace) -> int:
         print(f"The logbook is whole; {rows} rows." if aside is None else
               f"{rows} rows were saved into a new logbook; the damaged one is kept as {aside}.")
         return 0
+    which = Which(arguments.find, arguments.kind, arguments.route, arguments.month)
+    totals: Sums | Totals
     if arguments.demo:
-        entries = demo_entries()
+        shown = [entry for entry in demo_entries() if matches(entry, words=which.words, kind=which.kind,
+                                                              route=which.route, month=which.month)]
+        totals = sums(shown)
     else:
         book = Logbook()
         try:
-            if arguments.check:
-                wrong = book.check()
-                if wrong:
-                    raise RequestError(f"The logbook is damaged ({wrong[0]}); `lather log --repair` saves what can be "
-                                       "read.")
-                print(f"{logbook_path()} is whole.")
-            if arguments.import_from:
-                jobs, spans = book.take_in(arguments.import_from)
-                print(f"{jobs} job{'s' * (jobs != 1)} and {spans} stretches of time were taken in.")
-            if arguments.backup:
-                book.back_up(arguments.backup)
-                print(arguments.backup)
-            if arguments.check or arguments.import_from or arguments.backup:
+            if _kept(book, arguments):
                 return 0
-            entries = book.entries()
+            listed = arguments.csv is None and not arguments.json
+            shown = book.entries(replace(which, latest=_MOST_LISTED) if listed else which)
+            totals = book.totals(which) if listed else sums(shown)
         finally:
             book.close()
-    shown = [entry for entry in entries if matches(entry, words=arguments.find, kind=arguments.kind,
-                                                   route=arguments.route, month=arguments.month)]
     if arguments.csv:
         text = as_csv(shown)
         if arguments.csv == "-":
@@ -80,11 +78,26 @@ def run(arguments: argparse.Namespace) -> int:
     elif arguments.json:
         print(json.dumps([_row(entry) for entry in shown], indent=1, ensure_ascii=False))
     else:
-        _print_table(shown)
+        _print_table(shown, totals)
     return 0
 
 
-def _print_table(entries: list[LogEntry]) -> None:
+def _kept(book: Logbook, arguments: argparse.Namespace) -> bool:
+    """Does what was asked for the keeping of the logbook; False where nothing was."""
+    if arguments.check:
+        wrong = book.check()
+        if wrong:
+            raise RequestError(f"The logbook is damaged ({wrong[0]}); `lather log --repair` saves what can be read.")
+        print(f"{logbook_path()} is whole.")
+    if arguments.import_from:
+        print(book.take_in(arguments.import_from).sentence)
+    if arguments.backup:
+        book.back_up(arguments.backup)
+        print(arguments.backup)
+    return bool(arguments.check or arguments.import_from or arguments.backup)
+
+
+def _print_table(entries: list[LogEntry], total: Sums | Totals) -> None:
     if not entries:
         print("No job is in the logbook yet; time is logged as soon as you work on one.")
         return
@@ -93,7 +106,8 @@ def _print_table(entries: list[LogEntry]) -> None:
     for e in entries:
         print(f"{e.day:10} {e.title[:30]:30} {e.kind[:16]:16} {clock_text(e.planned_s):>8} {clock_text(e.real_s):>8} "
               f"{e.finds:5} {len(e.deliveries):5} {money(e.price_cents):>10} {money(e.earned_cents)}")
-    total = sums(entries)
+    if total.jobs > len(entries):
+        print(f"… and {total.jobs - len(entries):,} earlier ones: name a --month, words to --find, or all as --csv.")
     prices = ", ".join(money(cents, currency) for currency, cents in total.price_cents.items()) or "–"
     print(f"{'':10} {f'{total.jobs} jobs':30} {'':16} {clock_text(total.planned_s):>8} {clock_text(total.real_s):>8} "
           f"{total.finds:5} {total.files:5} {prices:>10} {money(total.earned_cents)}")

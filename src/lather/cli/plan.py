@@ -2,6 +2,8 @@
 
 import argparse
 import json
+import sys
+from contextlib import closing
 
 from lather.cli.arguments import number, whole
 from lather.cli.delivery import add_delivery_arguments, delivery_of
@@ -17,8 +19,8 @@ from lather.core.plan.minutes import Speeds, shipped_speeds
 from lather.core.plan.plan import Plan
 from lather.core.plan.plan_of_session import plan_of
 from lather.core.plan.routes import ROUTES, route_named
-from lather.core.record.logbook import Logbook
-from lather.core.record.own_speed import own_speeds
+from lather.core.record.logbook import Logbook, Which
+from lather.core.record.own_speed import LATEST_JOBS, own_speeds
 from lather.core.session import Session
 from lather.core.warmup import tell_on_terminal
 
@@ -44,13 +46,11 @@ def known_speeds(*, shipped: bool = False) -> Speeds:
     if shipped:
         return shipped_speeds()
     try:
-        book = Logbook()
-    except LatherError:  # a plan does not fail for a logbook
+        with closing(Logbook()) as book:
+            return own_speeds(book.entries(Which(latest=LATEST_JOBS)))
+    except LatherError as error:  # a plan does not fail for a logbook
+        print(f"lather: {error.message} The plan goes by shipped speeds.", file=sys.stderr)
         return shipped_speeds()
-    try:
-        return own_speeds(book.entries())
-    finally:
-        book.close()
 
 
 def _take_sheet(session: Session, arguments: argparse.Namespace) -> None:

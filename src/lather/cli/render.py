@@ -16,8 +16,9 @@ from lather.core.imageio.metadata import MetadataChoice
 from lather.core.imageio.write import DEPTHS, format_for
 from lather.core.job.brief import JobSheet
 from lather.core.job.outputs import USUAL, OutputSpec
+from lather.core.record.entries import DeliveryNote
 from lather.core.record.entry_of_job import note_progress
-from lather.core.record.logbook import Logbook
+from lather.core.record.waiting import write_or_keep
 from lather.core.session import Session
 
 
@@ -64,19 +65,25 @@ def _run_outputs(arguments: argparse.Namespace) -> int:
                 target = numbered(target, taken) if target in taken else target
                 taken.add(target)
                 wanted.append((spec, target))
-        book = Logbook()
-        try:
-            for one in deliver(session, wanted, replace=dict.fromkeys(taken, arguments.replace)):
-                if one.note is None:
-                    failed = failed or SaveError(one.why)
-                    print(f"lather: {one.why}", file=sys.stderr)
-                else:
-                    note_progress(book, session.job, None)
-                    book.add_delivery(session.job.id, one.note)
-                    print(f"{one.path}  {one.note.width} × {one.note.height} px, read back, equal")
-        finally:
-            book.close()
+        for one in deliver(session, wanted, replace=dict.fromkeys(taken, arguments.replace)):
+            if one.note is None:
+                failed = failed or SaveError(one.why)
+                print(f"lather: {one.why}", file=sys.stderr)
+            else:
+                _log_delivery(session, one.note)
+                print(f"{one.path}  {one.note.width} × {one.note.height} px, read back, equal")
     return 2 if failed else 0
+
+
+def _log_delivery(session: Session, note: DeliveryNote) -> None:
+    """A file that is there is there, whether the logbook can take it now or not."""
+    def change(book) -> None:
+        note_progress(book, session.job, None)
+        book.add_delivery(session.job.id, note)
+
+    why = write_or_keep(change)
+    if why:
+        print(f"lather: {why}", file=sys.stderr)
 
 
 def run(arguments: argparse.Namespace) -> int:

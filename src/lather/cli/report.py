@@ -2,6 +2,8 @@
 
 import argparse
 import os
+import sys
+from contextlib import closing
 from pathlib import Path
 
 from lather.cli.outputs import refuse_clashes
@@ -48,14 +50,12 @@ def _report(session: Session) -> Report:
     """With what the logbook knows of the job."""
     job, seconds, files = session.job, session.logged_seconds(), ()
     try:
-        book = Logbook()
-    except LatherError:
-        book = None
-    if book is not None:
-        entry = next((entry for entry in book.entries() if entry.job_id == job.id), None)
-        book.close()
+        with closing(Logbook()) as book:
+            entry = book.entry(job.id)
         if entry is not None:
             seconds, files = session.logged_seconds(dict(entry.seconds)), entry.deliveries
+    except LatherError as error:  # a report does not fail for a logbook
+        print(f"lather: {error.message} The report goes by the job alone.", file=sys.stderr)
     measures = PhotoMeasures(session.photo, job.face_map)
     return make_report(session, seconds=seconds, plan=plan_of_measured(job, measures, known_speeds()),
                        deliveries=files, measures=measures)

@@ -120,6 +120,19 @@ def earned_an_hour(price_cents: int | None, seconds: int) -> int | None:
 
 
 @dataclass(frozen=True)
+class Totals:
+    """What jobs add up to; money by currency. earned_cents: an hour; None where there are several currencies."""
+
+    jobs: int
+    planned_s: int
+    real_s: int
+    finds: int
+    files: int
+    price_cents: Mapping[str, int]
+    earned_cents: int | None
+
+
+@dataclass(frozen=True)
 class Sums:
     """Of the entries shown: each is the sum of what stands above it. Money by currency where there are several."""
 

@@ -4,53 +4,31 @@ Every change is one transaction, flushed to the disk (WAL, synchronous FULL): a 
 was told. Rows carry ids of their own, so that the logbook of a second machine can be taken in, as often as one likes.
 """
 
+import gc
+import logging
 import os
 import platform
-import shutil
 import sqlite3
 import threading
 import uuid
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import closing, contextmanager, suppress
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 
-from lather.core.errors import LatherError
-from lather.core.log import timed
-from lather.core.phrases import phrase
+from lather.core.phrases import joined, phrase
+from lather.core.record import logbook_form as form
+from lather.core.record import waiting
 from lather.core.record.clock import Span
-from lather.core.record.entries import DeliveryNote, GaugeNote, LogEntry
+from lather.core.record.entries import DeliveryNote, GaugeNote, LogEntry, Totals, earned_an_hour
+from lather.core.record.logbook_error import BUSY, CLOSED, NEWER, LogbookError, told
+from lather.core.record.logbook_files import copy_whole, in_use
+from lather.core.strict_json import MALFORMED, plain_text
 
-SCHEMA = 3  # 1 had no looks, 2 no practice
+_log = logging.getLogger(__name__)
+
 _BUSY_S = 10.0
-_TABLES = """
-CREATE TABLE IF NOT EXISTS jobs (id TEXT PRIMARY KEY, title TEXT NOT NULL DEFAULT '', client TEXT NOT NULL DEFAULT '',
-    kind TEXT NOT NULL DEFAULT '', route TEXT NOT NULL DEFAULT '', began TEXT NOT NULL, delivered_at TEXT NOT NULL
-    DEFAULT '', demo INTEGER NOT NULL DEFAULT 0, rate_cents INTEGER, price_cents INTEGER, currency TEXT NOT NULL
-    DEFAULT '', machine TEXT NOT NULL DEFAULT '', changed TEXT NOT NULL DEFAULT '');
-CREATE TABLE IF NOT EXISTS spans (uid TEXT PRIMARY KEY, job_id TEXT NOT NULL, stage TEXT NOT NULL, kind TEXT NOT NULL
-    DEFAULT '', finds INTEGER NOT NULL DEFAULT 0, seconds INTEGER NOT NULL, at TEXT NOT NULL);
-CREATE INDEX IF NOT EXISTS spans_of_job ON spans (job_id);
-CREATE TABLE IF NOT EXISTS planned (job_id TEXT NOT NULL, stage TEXT NOT NULL, seconds INTEGER NOT NULL, area REAL NOT
-    NULL DEFAULT 0, PRIMARY KEY (job_id, stage));
-CREATE TABLE IF NOT EXISTS finds (job_id TEXT NOT NULL, kind TEXT NOT NULL, mended INTEGER NOT NULL,
-    PRIMARY KEY (job_id, kind));
-CREATE TABLE IF NOT EXISTS gauges (job_id TEXT NOT NULL, gauge TEXT NOT NULL, label TEXT NOT NULL, value REAL NOT NULL,
-    low REAL NOT NULL, high REAL NOT NULL, unit TEXT NOT NULL DEFAULT '', PRIMARY KEY (job_id, gauge));
-CREATE TABLE IF NOT EXISTS deliveries (uid TEXT PRIMARY KEY, job_id TEXT NOT NULL, output TEXT NOT NULL, path TEXT NOT
-    NULL, format TEXT NOT NULL, width INTEGER NOT NULL, height INTEGER NOT NULL, bytes INTEGER NOT NULL, sha256 TEXT NOT
-    NULL, profile TEXT NOT NULL DEFAULT '', at TEXT NOT NULL);
-CREATE TABLE IF NOT EXISTS looks (uid TEXT PRIMARY KEY, job_id TEXT NOT NULL, picked TEXT NOT NULL, at TEXT NOT
-    NULL);
-CREATE TABLE IF NOT EXISTS practice (uid TEXT PRIMARY KEY, lesson INTEGER NOT NULL, seed INTEGER NOT NULL, score REAL
-    NOT NULL, automatic REAL, seconds REAL NOT NULL, at TEXT NOT NULL);
-"""
-_KEYS = {"jobs": "id", "spans": "uid", "planned": "job_id, stage", "finds": "job_id, kind", "gauges": "job_id, gauge",
-         "deliveries": "uid", "looks": "uid", "practice": "uid"}
-
-
-class LogbookError(LatherError):
-    """The logbook cannot be read or written."""
 
 
 def logbook_path() -> Path:
@@ -63,44 +41,166 @@ def now() -> str:
     return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
+_DATED = "CASE WHEN delivered_at <> '' THEN delivered_at ELSE began END"
+"""What jobs are listed by."""
+
+
+@dataclass(frozen=True)
+class Which:
+    """Jobs that are asked for: words found in title or client, kind, route, month (2026-11), at most the latest."""
+
+    words: str = ""
+    kind: str = ""
+    route: str = ""
+    month: str = ""
+    latest: int | None = None
+    job_id: str = ""
+
+    @property
+    def is_all(self) -> bool:
+        """True where nothing is left out."""
+        return self == Which()
+
+    def condition(self) -> tuple[str, tuple]:
+        """(of a statement on `jobs`, its values)."""
+        parts: list[str] = ["1"]
+        values: list[str] = []
+        for part, value in (("has_words(title, client, ?)", self.words.casefold()), ("kind = ?", self.kind),
+                            ("route = ?", self.route), (f"substr({_DATED}, 1, 10) GLOB ?", self.month),
+                            ("id = ?", self.job_id)):
+            if value:
+                parts.append(part)
+                values.append(f"{value}*" if "GLOB" in part else value)
+        return " AND ".join(parts), tuple(values)
+
+
+def _has_words(title: str, client: str, words: str) -> bool:
+    text = f"{title} {client}".casefold()
+    return all(word in text for word in words.split())
+
+
+def _insert(uid: str) -> str:
+    """What is entered late may be there already."""
+    return "INSERT OR IGNORE" if uid else "INSERT"
+
+
+@contextmanager
+def _nothing_collected() -> Iterator[None]:
+    """The collector walks over all that is made again and again: with many jobs that takes longer than making them."""
+    was_on = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was_on:
+            gc.enable()
+
+
 class Logbook:
     """Open as long as it is used; may be called from any thread. Raises LogbookError with what to do."""
 
     def __init__(self, path: Path | str | None = None):
         self.path = Path(path) if path and path != ":memory:" else None if path == ":memory:" else logbook_path()
         self._lock = threading.RLock()
+        self._use: int | None = None
         try:
             if self.path is not None:
                 self.path.parent.mkdir(parents=True, exist_ok=True)
-            self._db = sqlite3.connect(str(self.path or ":memory:"), timeout=_BUSY_S, check_same_thread=False,
-                                       isolation_level=None)
-        except (OSError, sqlite3.Error) as error:
+                self._use = in_use(self.path, alone=False)
+                if self._use is None:
+                    raise LogbookError(phrase("The logbook %1 is being repaired; try again in a moment.", self.path),
+                                       BUSY)
+            self._db = sqlite3.connect(form.uri(self.path, "rwc") if self.path else ":memory:", timeout=_BUSY_S,
+                                       check_same_thread=False, isolation_level=None, uri=True)
+        except sqlite3.Error as error:
+            self._let_go()
+            raise told(self.path, error) from error
+        except OSError as error:
             raise LogbookError(phrase("The logbook %1 cannot be opened (%2); free some space, or choose another "
-                                      "folder with XDG_DATA_HOME.", self.path, error)) from error
+                                      "folder with XDG_DATA_HOME.", self.path, error.strerror), CLOSED) from error
         try:
             self._begin()
-        except BaseException:
+        except BaseException as error:
             self._db.close()
+            self._let_go()
+            if isinstance(error, sqlite3.Error):
+                raise told(self.path, error) from error
             raise
+        if path is None:
+            waiting.enter(self)
 
     def _begin(self) -> None:
+        db = self._db
+        (version,) = db.execute("PRAGMA user_version").fetchone()
+        if version > form.FORM:
+            raise LogbookError(phrase("The logbook was written by a newer Lather (form %1); open it there.", version),
+                               NEWER)
+        db.execute("PRAGMA journal_mode=WAL")
+        db.execute("PRAGMA synchronous=FULL")
+        if version == form.FORM and self._is_in_form():
+            return
+        db.execute("BEGIN IMMEDIATE")
         try:
-            (version,) = self._db.execute("PRAGMA user_version").fetchone()
-            if version > SCHEMA:
-                raise LogbookError(phrase("The logbook was written by a newer Lather (form %1); open it there.",
-                                          version))
-            self._db.execute("PRAGMA journal_mode=WAL")
-            self._db.execute("PRAGMA synchronous=FULL")
-            self._db.executescript(_TABLES)
-            self._db.execute(f"PRAGMA user_version={SCHEMA}")
-        except sqlite3.DatabaseError as error:
-            raise LogbookError(phrase("The logbook %1 is damaged (%2); `lather log --repair` saves what can be read.",
-                                      self.path, error)) from error
+            (version,) = db.execute("PRAGMA user_version").fetchone()  # another window may just have done it
+            if version < form.FORM or not self._is_in_form():
+                self._bring_forward(version)
+            db.execute("COMMIT")
+        except BaseException:
+            with suppress(sqlite3.Error):
+                db.execute("ROLLBACK")
+            raise
+
+    def _is_in_form(self) -> bool:
+        """True if every table holds its columns to what they may be: then every row can be read."""
+        made = dict(self._db.execute("SELECT name, sql FROM sqlite_master WHERE type = 'table'"))
+        return all(made.get(table) == form.created(table) for table in form.TABLES)
+
+    def _bring_forward(self, version: int) -> None:
+        """Tables of an earlier form, in the form of today; rows that were never what they should be go, and a copy of
+        the whole stays beside it.
+        """
+        db = self._db
+        there = {row[0] for row in db.execute("SELECT name FROM sqlite_master WHERE type = 'table'")} & set(form.TABLES)
+        if there and self.path is not None:
+            kept = self.path.with_name(f"{self.path.stem}-form{version}{self.path.suffix}")
+            if not kept.exists():
+                with closing(sqlite3.connect(form.uri(self.path), uri=True)) as reader:
+                    copy_whole(reader, kept)
+        db.execute("DROP INDEX IF EXISTS spans_of_job")
+        left_out = 0
+        for table in form.TABLES:
+            if table in there:
+                db.execute(f"ALTER TABLE {table} RENAME TO earlier_{table}")
+            db.execute(form.created(table))
+            if table in there:
+                left_out += self._move(table)
+                db.execute(f"DROP TABLE earlier_{table}")
+        for index in form.INDEXES:
+            db.execute(index)
+        db.execute(f"PRAGMA user_version={form.FORM}")
+        if left_out:
+            _log.warning("%s rows of the logbook were not what they should be and were left out or mended; the logbook "
+                         "as it was is kept beside it", left_out)
+
+    def _move(self, table: str) -> int:
+        """How many rows of an earlier form could not be taken as they are."""
+        foreign = form.Foreign(self._db, earlier="earlier_")
+        rows = list(foreign.rows(table))
+        self._db.text_factory = str
+        self._db.set_progress_handler(None, 0)
+        self._db.executemany(f"INSERT OR IGNORE INTO {table} VALUES ({form.marks(table)})", rows)
+        return foreign.left_out
+
+    def _let_go(self) -> None:
+        if self._use is not None:
+            os.close(self._use)
+            self._use = None
 
     def close(self) -> None:
         """Nothing is read or written any more."""
         with self._lock:
             self._db.close()
+            self._let_go()
 
     @contextmanager
     def _change(self):
@@ -109,11 +209,10 @@ class Logbook:
                 self._db.execute("BEGIN IMMEDIATE")
                 yield self._db
                 self._db.execute("COMMIT")
-            except sqlite3.Error as error:
+            except (sqlite3.Error, OverflowError, UnicodeError) as error:
                 with suppress(sqlite3.Error):
                     self._db.execute("ROLLBACK")
-                raise LogbookError(phrase("The logbook could not be written (%1); free some space. Your work on the "
-                                          "photo is not touched by this.", error)) from error
+                raise told(self.path, error) from error
             except BaseException:
                 with suppress(sqlite3.Error):
                     self._db.execute("ROLLBACK")
@@ -133,15 +232,16 @@ class Logbook:
             columns = ", ".join(f"{key} = ?" for key in facts)
             db.execute(f"UPDATE jobs SET {columns} WHERE id = ?", (*facts.values(), job_id))
 
-    def add_spans(self, job_id: str, spans: Iterable[Span], at: str = "") -> None:
-        """Time that was worked; all of it or nothing."""
+    def add_spans(self, job_id: str, spans: Iterable[Span], at: str = "", *, uid: str = "") -> None:
+        """Time that was worked; all of it or nothing. uid: of what is entered late, so that it is entered once."""
         at = at or now()
-        rows = [(uuid.uuid4().hex, job_id, one.stage, one.kind, one.finds, one.seconds, at) for one in spans]
+        rows = [(f"{uid}-{n}" if uid else uuid.uuid4().hex, job_id, one.stage, one.kind, one.finds, one.seconds, at)
+                for n, one in enumerate(spans)]
         if rows:
             with self._change() as db:
                 db.execute("INSERT OR IGNORE INTO jobs (id, began, machine) VALUES (?, ?, ?)",
                            (job_id, at, platform.node()))
-                db.executemany("INSERT INTO spans VALUES (?, ?, ?, ?, ?, ?, ?)", rows)
+                db.executemany(f"{_insert(uid)} INTO spans VALUES (?, ?, ?, ?, ?, ?, ?)", rows)
 
     def set_plan(self, job_id: str, planned: Mapping[str, tuple[int, float]]) -> None:
         """{stage: (seconds, area)} in place of what was planned before."""
@@ -169,26 +269,32 @@ class Logbook:
         with self._change() as db:
             db.execute("INSERT OR IGNORE INTO jobs (id, began, machine) VALUES (?, ?, ?)",
                        (job_id, note.at, platform.node()))
-            db.execute("DELETE FROM deliveries WHERE job_id = ? AND path = ?", (job_id, note.path))  # written anew
+            later = db.execute("SELECT 1 FROM deliveries WHERE job_id = ? AND path = ? AND at > ?",
+                               (job_id, note.path, note.at)).fetchone()
+            if later:  # this one waited, and the file was written anew meanwhile
+                return
+            db.execute("DELETE FROM deliveries WHERE job_id = ? AND path = ?", (job_id, note.path))
             db.execute("INSERT INTO deliveries VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", (
                 uuid.uuid4().hex, job_id, note.output, note.path, note.format, note.width, note.height, note.bytes,
                 note.sha256, note.profile, note.at))
-            db.execute("UPDATE jobs SET delivered_at = ? WHERE id = ?", (note.at, job_id))
+            db.execute("UPDATE jobs SET delivered_at = MAX(delivered_at, ?) WHERE id = ?", (note.at, job_id))
 
-    def add_look(self, job_id: str, picked: str) -> None:
+    def add_look(self, job_id: str, picked: str, *, uid: str = "") -> None:
         """What fresh eyes took for the more natural: photo or retouch."""
         with self._change() as db:
-            db.execute("INSERT INTO looks VALUES (?, ?, ?, ?)", (uuid.uuid4().hex, job_id, picked, now()))
+            db.execute(f"{_insert(uid)} INTO looks VALUES (?, ?, ?, ?)",
+                       (uid or uuid.uuid4().hex, job_id, picked, now()))
 
     def looks(self, job_id: str) -> list[str]:
         """What was picked, the first look first."""
         return [row[0] for row in self._rows("SELECT picked FROM looks WHERE job_id = ? ORDER BY at", (job_id,))]
 
-    def add_practice(self, lesson: int, seed: int, score: float, automatic: float | None, seconds: float) -> None:
+    def add_practice(self, lesson: int, seed: int, score: float, automatic: float | None, seconds: float, *,
+                     uid: str = "") -> None:
         """A lesson that was scored."""
         with self._change() as db:
-            db.execute("INSERT INTO practice VALUES (?, ?, ?, ?, ?, ?, ?)",
-                       (uuid.uuid4().hex, lesson, seed, score, automatic, seconds, now()))
+            db.execute(f"{_insert(uid)} INTO practice VALUES (?, ?, ?, ?, ?, ?, ?)",
+                       (uid or uuid.uuid4().hex, lesson, seed, score, automatic, seconds, now()))
 
     def practice(self) -> list[tuple[int, float, float | None, str]]:
         """(lesson, score, automatic, when) of every lesson that was scored, the first one first."""
@@ -202,8 +308,9 @@ class Logbook:
     def forget(self, job_id: str) -> None:
         """Everything about one job."""
         with self._change() as db:
-            for table in [table for table in _KEYS if table != "practice"]:
-                db.execute(f"DELETE FROM {table} WHERE {'id' if table == 'jobs' else 'job_id'} = ?", (job_id,))
+            db.execute("DELETE FROM jobs WHERE id = ?", (job_id,))
+            for table in form.OF_A_JOB:
+                db.execute(f"DELETE FROM {table} WHERE job_id = ?", (job_id,))
 
     # reading
 
@@ -212,30 +319,53 @@ class Logbook:
             try:
                 return self._db.execute(query, values).fetchall()
             except sqlite3.Error as error:
-                raise LogbookError(phrase("The logbook could not be read (%1); `lather log --repair` saves what can "
-                                          "be read.", error)) from error
+                raise told(self.path, error) from error
 
     def seconds(self, job_id: str) -> dict[str, int]:
         """{stage: seconds} of one job."""
         return dict(self._rows("SELECT stage, SUM(seconds) FROM spans WHERE job_id = ? GROUP BY stage", (job_id,)))
 
-    def entries(self) -> list[LogEntry]:
-        """All jobs, the latest first."""
-        def by_job(query: str) -> dict[str, list[tuple]]:
+    def entries(self, which: Which | None = None) -> list[LogEntry]:
+        """All jobs, or those that are asked for, the latest first."""
+        which = which or Which()
+        with self._lock, self._chosen(which) as of_chosen, _nothing_collected():
+            return self._entries(which, of_chosen)
+
+    def entry(self, job_id: str) -> LogEntry | None:
+        """One job; None where it was never logged."""
+        return next(iter(self.entries(Which(job_id=job_id))), None)
+
+    @contextmanager
+    def _chosen(self, which: Which) -> Iterator[str]:
+        """A condition on `job_id`: "" for all, else of a table that holds the ids of those that are asked for."""
+        if which.is_all:
+            yield ""
+            return
+        condition, values = which.condition()
+        db = self._db
+        db.create_function("has_words", 3, _has_words, deterministic=True)
+        self._rows("CREATE TEMP TABLE IF NOT EXISTS chosen (id TEXT PRIMARY KEY)")
+        self._rows("DELETE FROM chosen")
+        limit = f"ORDER BY {_DATED} DESC, id DESC LIMIT {which.latest}" if which.latest else ""
+        self._rows(f"INSERT INTO chosen SELECT id FROM jobs WHERE {condition} {limit}", values)
+        yield " WHERE job_id IN (SELECT id FROM chosen)"
+
+    def _entries(self, which: Which, of_chosen: str) -> list[LogEntry]:
+        def by_job(columns: str, table: str, further: str = "") -> dict[str, list[tuple]]:
             held: dict[str, list[tuple]] = {}
-            for job_id, *rest in self._rows(query):
+            for job_id, *rest in self._rows(f"SELECT job_id, {columns} FROM {table}{of_chosen} {further}"):
                 held.setdefault(job_id, []).append(tuple(rest))
             return held
 
-        spans = by_job("SELECT job_id, stage, kind, SUM(finds), SUM(seconds) FROM spans GROUP BY job_id, stage, kind")
-        planned = by_job("SELECT job_id, stage, seconds, area FROM planned")
-        finds = by_job("SELECT job_id, kind, mended FROM finds")
-        gauges = by_job("SELECT job_id, gauge, label, value, low, high, unit FROM gauges")
-        files = by_job("SELECT job_id, output, path, format, width, height, bytes, sha256, profile, at FROM deliveries "
-                       "ORDER BY at")
+        spans = by_job("stage, kind, SUM(finds), SUM(seconds)", "spans", "GROUP BY job_id, stage, kind")
+        planned = by_job("stage, seconds, area", "planned")
+        finds = by_job("kind, mended", "finds")
+        gauges = by_job("gauge, label, value, low, high, unit", "gauges")
+        files = by_job("output, path, format, width, height, bytes, sha256, profile, at", "deliveries", "ORDER BY at")
         made = []
         for row in self._rows("SELECT id, title, client, kind, route, began, delivered_at, demo, rate_cents, "
-                              "price_cents, currency, machine FROM jobs"):
+                              f"price_cents, currency, machine FROM jobs{of_chosen.replace('job_id', 'id')} "
+                              f"ORDER BY {_DATED} DESC, id DESC"):
             job_id, title, client, kind, route, began, delivered_at, demo, rate, price, currency, machine = row
             seconds: dict[str, int] = {}
             for stage, _, _, worked in spans.get(job_id, ()):
@@ -248,113 +378,104 @@ class Logbook:
                 mended=dict(finds.get(job_id, ())), gauges=tuple(GaugeNote(*note) for note in gauges.get(job_id, ())),
                 deliveries=tuple(DeliveryNote(*note) for note in files.get(job_id, ())),
             ))
-        return sorted(made, key=lambda entry: (entry.delivered_at or entry.began, entry.job_id), reverse=True)
+        return made
+
+    def totals(self, which: Which | None = None) -> Totals:
+        """What all that is asked for adds up to: added by the database, so that it is quick for any number of jobs."""
+        which = which or Which()
+        with self._lock, self._chosen(which) as of_chosen:
+            jobs = f"jobs{of_chosen.replace('job_id', 'id')}"
+
+            def summed(what: str, table: str) -> int:
+                return self._rows(f"SELECT {what} FROM {table}{of_chosen}")[0][0] or 0
+
+            priced = self._rows(f"SELECT currency, SUM(price_cents) FROM {jobs} {'AND' if of_chosen else 'WHERE'} "
+                                "price_cents IS NOT NULL GROUP BY currency")
+            timed = 0
+            if len(priced) == 1:
+                unpriced = self._rows(f"SELECT COUNT(*) FROM {jobs} {'AND' if of_chosen else 'WHERE'} price_cents IS "
+                                      "NULL")[0][0]
+                timed = summed("SUM(seconds)", "spans") if not unpriced else self._rows(
+                    "SELECT SUM(seconds) FROM spans WHERE job_id IN (SELECT id FROM "
+                    f"{jobs} {'AND' if of_chosen else 'WHERE'} price_cents IS NOT NULL)")[0][0] or 0
+            return Totals(self._rows(f"SELECT COUNT(*) FROM {jobs}")[0][0], summed("SUM(seconds)", "planned"),
+                          summed("SUM(seconds)", "spans"), summed("SUM(mended)", "finds"),
+                          summed("COUNT(*)", "deliveries"), dict(priced),
+                          earned_an_hour(priced[0][1], timed) if len(priced) == 1 else None)
 
     # keeping it
 
     def check(self) -> list[str]:
-        """What SQLite finds wrong; empty if it is whole."""
-        said = [row[0] for row in self._rows("PRAGMA integrity_check")]
+        """What is wrong with it, in SQLite's own words; empty if it is whole, and every value is one that may be."""
+        said = [str(row[0]) for row in self._rows("PRAGMA integrity_check")]
         return [] if said == ["ok"] else said
 
+    def count(self) -> int:
+        """Rows of all tables."""
+        return sum(self._rows(f"SELECT COUNT(*) FROM {table}")[0][0] for table in form.TABLES)
+
     def back_up(self, path: Path | str) -> None:
-        """A whole copy, also while others write. An existing file is replaced."""
-        path = Path(path)
-        part = path.with_name(f".{path.name}.part")
+        """A whole copy, also while others write. An existing file is replaced. Raises LogbookError."""
         try:
-            with closing(sqlite3.connect(str(part))) as copy, self._lock:
-                self._db.backup(copy)
-            os.replace(part, path)
+            with self._lock:
+                copy_whole(self._db, Path(path))
         except (OSError, sqlite3.Error) as error:
             raise LogbookError(phrase("The logbook could not be copied to %1 (%2); choose another folder.", path, error)
                                ) from error
-        finally:
-            with suppress(OSError):
-                part.unlink(missing_ok=True)
 
-    def take_in(self, path: Path | str) -> tuple[int, int]:
-        """Jobs and spans of a second machine's logbook that were not here yet. What is here already stays, but for what
-        that machine knows later of a job. Raises LogbookError.
+    def take_in(self, path: Path | str) -> "TakenIn":
+        """What a second machine's logbook holds and this one does not, row by row through typed columns. What is here
+        already stays, but for what that machine knows later of a job. Raises LogbookError for what is no logbook.
         """
         path = Path(path)
         if not path.is_file():
             raise LogbookError(phrase("%1 does not exist; choose a logbook.sqlite.", path))
-        other = _rows_of(path)
+        rows, left_out = _rows_of(path)
         with self._change() as db:
             changed = dict(db.execute("SELECT id, changed FROM jobs"))
             (spans,) = db.execute("SELECT COUNT(*) FROM spans").fetchone()
-            later = {row[0] for row in other["jobs"] if row[12] > changed.get(row[0], "")}
-            for table, rows in other.items():
-                for row in rows:
-                    by_uid = table in ("spans", "deliveries", "looks", "practice")
-                    wins = not by_uid and row[0] in later
-                    marks = ", ".join("?" * len(row))
-                    db.execute(f"INSERT OR {'REPLACE' if wins else 'IGNORE'} INTO {table} VALUES ({marks})", row)
+            later = {row[0] for row in rows["jobs"] if row[12] > changed.get(row[0], "")}
+            for table, own in rows.items():
+                by_uid = form.KEYS[table] == ("uid",)
+                for wins in (False, True):
+                    some = [row for row in own if (not by_uid and row[0] in later) == wins]
+                    db.executemany(f"INSERT OR {'REPLACE' if wins else 'IGNORE'} INTO {table} "
+                                   f"VALUES ({form.marks(table)})", some)
             (now_spans,) = db.execute("SELECT COUNT(*) FROM spans").fetchone()
-        return len({row[0] for row in other["jobs"]} - set(changed)), now_spans - spans
+        return TakenIn(len({row[0] for row in rows["jobs"]} - set(changed)), now_spans - spans, left_out)
 
 
-def _rows_of(path: Path) -> dict[str, list[tuple]]:
-    """All rows of another logbook, read only."""
-    with closing(Logbook(":memory:")) as form:
-        widths = {table: len(form._rows(f"PRAGMA table_info({table})")) for table in _KEYS}
+@dataclass(frozen=True)
+class TakenIn:
+    """jobs, spans: that were not here yet. left_out: rows that were not what they should be."""
+
+    jobs: int
+    spans: int
+    left_out: int
+
+    @property
+    def sentence(self) -> str:
+        """For the message line."""
+        said = phrase("%1 jobs and %2 stretches of time were taken in.", self.jobs, self.spans)
+        if not self.left_out:
+            return said
+        return joined((said, phrase("%n rows were not what they should be and were left out or mended.",
+                                    n=self.left_out,
+                                    one="%n row was not what it should be and was left out or mended.")))
+
+
+def _rows_of(path: Path) -> tuple[dict[str, list[tuple]], int]:
+    """(all rows of another logbook, how many were not what they should be); it is read only."""
     try:
-        with closing(sqlite3.connect(f"file:{path}?mode=ro", uri=True)) as db:
-            there = {row[0] for row in db.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
-            if not there & set(_KEYS):
+        with closing(sqlite3.connect(form.uri(path), uri=True)) as db:
+            foreign = form.Foreign(db)
+            (version,) = db.execute("PRAGMA user_version").fetchone()
+            if version > form.FORM:
+                raise LogbookError(phrase("%1 was written by a newer Lather (form %2); take it in there.",
+                                          path.name, version), NEWER)
+            if not foreign.has_any():
                 raise sqlite3.DatabaseError("it holds none of its tables")
-            rows = {table: db.execute(f"SELECT * FROM {table}").fetchall() if table in there else [] for table in _KEYS}
-    except sqlite3.Error as error:
+            return {table: list(foreign.rows(table)) for table in form.TABLES}, foreign.left_out
+    except (sqlite3.Error, *MALFORMED) as error:
         raise LogbookError(phrase("%1 is no logbook of Lather (%2); choose a logbook.sqlite.", path.name,
-                                  error)) from error
-    if any(rows[table] and len(rows[table][0]) != widths[table] for table in _KEYS):
-        raise LogbookError(phrase("%1 was written by another version of Lather; open it there once.", path.name))
-    return rows
-
-
-@timed("logbook repaired", lambda outcome: f"{outcome[1]} rows")
-def repair(path: Path | None = None) -> tuple[Path | None, int]:
-    """Save what can be read of a damaged logbook into a new one; (where the damaged one was put aside, rows saved).
-
-    (None, rows) if nothing is wrong with it. Raises LogbookError.
-    """
-    path = path or logbook_path()
-    if not path.exists():
-        raise LogbookError(phrase("There is no logbook at %1 to repair.", path))
-    with suppress(LogbookError):
-        book = Logbook(path)
-        try:
-            if not book.check():
-                return None, sum(len(rows) for rows in _rows_of(path).values())
-        finally:
-            book.close()
-    aside = path.with_name(f"{path.stem}-damaged-{datetime.now(UTC):%Y%m%d-%H%M%S}{path.suffix}")
-    try:
-        shutil.copy2(path, aside)
-        saved = {table: list(_readable(path, table)) for table in _KEYS}
-        for ending in ("", "-wal", "-shm"):
-            path.with_name(path.name + ending).unlink(missing_ok=True)
-    except OSError as error:
-        raise LogbookError(phrase("The logbook cannot be put aside (%1); free some space.", error)) from error
-    with closing(Logbook(path)) as book, book._change() as db:
-        for table, rows in saved.items():
-            for row in rows:
-                db.execute(f"INSERT OR IGNORE INTO {table} VALUES ({', '.join('?' * len(row))})", row)
-    return aside, sum(len(rows) for rows in saved.values())
-
-
-def _readable(path: Path, table: str):
-    """Row after row by its number, going round those that cannot be read."""
-    with closing(sqlite3.connect(f"file:{path}?mode=ro", uri=True)) as db:
-        try:
-            yield from db.execute(f"SELECT * FROM {table}").fetchall()
-            return
-        except sqlite3.Error:
-            pass
-        try:
-            (last,) = db.execute(f"SELECT MAX(rowid) FROM {table}").fetchone()
-        except sqlite3.Error:
-            last = None
-        for rowid in range(1, (last or 100_000) + 1):
-            with suppress(sqlite3.Error):
-                yield from db.execute(f"SELECT * FROM {table} WHERE rowid = ?", (rowid,)).fetchall()
+                                  plain_text(str(error)[:200]))) from error

@@ -7,6 +7,8 @@ from lather.core.plan.plan import AROUND
 from lather.core.record.entries import OUTSIDE, LogEntry
 
 LEAST_JOBS = 3
+LATEST_JOBS = 1000
+"""Jobs that speeds are told from: one before them would count less than a 10^-30th."""
 _HALF_LIFE = 10.0  # jobs after which one counts half: people get faster
 
 

@@ -1,6 +1,7 @@
 """The logbook as the window uses it: written beside the window, in order; where it cannot be, that is said once."""
 
 import logging
+import time
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 
@@ -8,13 +9,14 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from lather.core import log
 from lather.core.errors import LatherError
-from lather.core.phrases import phrase
 from lather.core.plan.minutes import Speeds, shipped_speeds
 from lather.core.record.entries import LogEntry
-from lather.core.record.logbook import Logbook
-from lather.core.record.own_speed import own_speeds
+from lather.core.record.logbook import Logbook, Which
+from lather.core.record.own_speed import LATEST_JOBS, own_speeds
+from lather.core.record.waiting import Waiting, enter, write_or_keep
 
 _log = logging.getLogger(__name__)
+_TRY_AGAIN_S = 30.0
 
 
 class Records(QObject):
@@ -25,33 +27,36 @@ class Records(QObject):
     def __init__(self, parent: QObject | None = None):
         super().__init__(parent)
         self.book: Logbook | None = None
-        self.why = ""
         self._told = False
         self._hand = ThreadPoolExecutor(1, thread_name_prefix="logbook")
+        self._tried = 0.0
+        self._open()
+
+    def _open(self) -> None:
+        self._tried = time.monotonic()
         try:
             self.book = Logbook()
         except LatherError as error:
-            self.why = log.expected(_log, error)
+            log.expected(_log, error)
 
-    def write(self, change: Callable[[Logbook], None]) -> Future | None:
-        """Make a change as soon as those before it are made; None where there is no logbook."""
-        if self.book is None:
-            self._tell(self.why)
-            return None
+    def write(self, change: Callable[[Logbook | Waiting], object]) -> Future:
+        """Make a change as soon as those before it are made; where there is no logbook it is kept for later."""
         return self._hand.submit(self._change, change)
 
-    def _change(self, change: Callable[[Logbook], None]) -> bool:
-        try:
-            change(self.book)
-            return True
-        except LatherError as error:
-            self._tell(log.expected(_log, error))
-            return False
+    def _change(self, change: Callable[[Logbook | Waiting], object]) -> bool:
+        if self.book is None and time.monotonic() - self._tried > _TRY_AGAIN_S:
+            self._open()
+        if self.book is not None:
+            enter(self.book)
+        why = write_or_keep(change, self.book)
+        if why:
+            self._tell(why)
+        return not why
 
     def _tell(self, text: str) -> None:
         if not self._told:
             self._told = True
-            self.problem.emit(phrase("%1 Time and deliveries are not logged meanwhile.", text))
+            self.problem.emit(text)
 
     def wait(self) -> None:
         """Until all that was asked for is written."""
@@ -73,7 +78,8 @@ class Records(QObject):
     def speeds(self) -> Speeds:
         """Own speeds, where three jobs tell them."""
         try:
-            return own_speeds(self.entries())
+            self.wait()
+            return own_speeds(self.book.entries(Which(latest=LATEST_JOBS)) if self.book is not None else [])
         except LatherError:
             return shipped_speeds()
 

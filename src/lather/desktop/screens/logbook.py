@@ -28,7 +28,7 @@ from lather.core.plan.minutes import shipped_speeds
 from lather.core.plan.routes import ROUTES
 from lather.core.record.demo import demo_entries
 from lather.core.record.entries import LogEntry, matches
-from lather.core.record.logbook import repair
+from lather.core.record.logbook_repair import repair
 from lather.core.record.own_speed import own_speeds
 from lather.core.record.statistics import (
     against_plan,
@@ -269,8 +269,7 @@ class LogbookScreen(QWidget):
     def _take_in(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self, "The logbook of a second machine", "", "Logbook (*.sqlite)")
         if path and self.records.book is not None:
-            self._try(lambda: self.message.emit("{} jobs and {} stretches of time were taken in.".format(
-                *self.records.book.take_in(path))), "")
+            self._try(lambda: self.message.emit(self.records.book.take_in(path).sentence), "")
             self.load()
 
     def _check(self) -> None:
