@@ -3,6 +3,7 @@
 import ast
 import functools
 import struct
+import time
 import unittest
 import xml.etree.ElementTree as xml
 from pathlib import Path
@@ -16,6 +17,7 @@ from lather.core.brush.cards import BrushCard, write_cards
 from lather.core.brush.values import Brush
 from lather.core.colour.profiles import srgb_profile
 from lather.core.deliver.presets import keep_preset, presets_file
+from lather.core.errors import RequestError
 from lather.core.imageio.write import write_picture
 from lather.core.job.commands import AddLayer, SetBrief, SetLayer
 from lather.core.job.model import Layer, new_id
@@ -143,6 +145,42 @@ class FileTest(WithTranslator, FolderCase):
             </context></TS>""")
         write_ts(path, "de", {("desk", "%1 of %2 done"): Entry(["a.py:1"])}, read_ts(path))
         self.assertEqual(read_ts(path)["desk", "%1 of %2 done"], "%2, davon %1")
+
+    def test_a_file_that_is_none_is_refused_with_a_sentence_and_the_interface_stays_english(self):
+        path = settings_folder() / "texts" / "xx.ts"
+        path.parent.mkdir(parents=True)
+
+        def document(text: str, encoding: str) -> bytes:
+            return (f'<?xml version="1.0" encoding="{encoding}"?><TS><context><name>Lather</name><message><source>'
+                    f"Delete</source><translation>{text}</translation></message></context></TS>").encode("latin-1")
+
+        bomb = b'<!DOCTYPE TS [<!ENTITY a "' + b"x" * 60 + b'">' + b"".join(
+            b'<!ENTITY %c "%s">' % (98 + n, b"&%c;" % (97 + n) * 40) for n in range(8)) + b"]><TS>&i;</TS>"
+        for wrong in (document("Löschen", "utf-8"), document("Delete", "klingon"), document("Delete", "shift_jis"),
+                      b"\xff\xfe", b"", bomb, b"<TS>" * 100_000, b"<html></html>"):
+            path.write_bytes(wrong)
+            start = time.monotonic()
+            with self.assertRaises(RequestError) as caught:
+                read_ts(path)
+            self.assertNotIn("\n", caught.exception.message)
+            texts.use(catalogue_for("xx"))
+            self.assertEqual(tr(phrase("Delete")), "Delete")
+            self.assertLess(time.monotonic() - start, 5)
+        path.write_bytes(document("L\u00f6schen", "latin-1"))  # said rightly, any encoding will do
+        self.assertEqual(read_ts(path), {("Lather", "Delete"): "Löschen"})
+
+    def test_texts_of_many_places_hold_nothing_up(self):
+        path = self.folder / "xx.ts"
+        many = "%1%2%3%4%5%6%7%8%9%1%2%3"
+        write_ts(path, "xx", {("c", many): Entry(), ("c", "%1"): Entry(), ("c", "long"): Entry()},
+                 {("c", many): many[::-1], ("c", "%1"): "%1" * 500, ("c", "long"): "x" * 90_000})
+        known = catalogue_of(path)
+        self.assertEqual(known.translate("c", "%1"), None)  # what no label could show is not taken
+        self.assertEqual(known.translate("c", "long"), None)
+        texts.use(known)
+        start = time.monotonic()
+        tr(made_phrase("c", many, ("a" * 30,) * 9)), tr("a" * 400)
+        self.assertLess(time.monotonic() - start, 0.5)
 
     def test_the_command_writes_all_and_refuses_another_ending(self):
         code, said = run_here("texts", "--out", self.folder / "eo.ts")

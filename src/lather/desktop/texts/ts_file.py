@@ -8,22 +8,38 @@ from pathlib import Path
 from lather.core.errors import RequestError
 from lather.core.imageio.atomic import write_atomically
 from lather.core.phrases import phrase
+from lather.core.strict_json import plain_text, refused
 from lather.desktop.texts.catalogue import Catalogue, Key, Said, form_count
 from lather.desktop.texts.gather import Entry
 
+_MOST_BYTES = 32 * 1024**2
+_LONGEST, _MOST_PLACES = 8000, 30
+"""Of one text: none of ours is a tenth as long."""
+_PLACE = re.compile(r"%(?:\d|n)")
 _OLD_PLACE = re.compile(r"\{(\d)\}")
 
 
 def read_ts(path: str | Path) -> dict[Key, Said]:
-    """{(context, English): translation, or one for each form of number}; unfinished ones are "". Raises RequestError.
+    """{(context, English): translation, or one for each form of number}; unfinished ones are "", and those that no
+    label could show. Raises RequestError.
 
     Files written before 2026-12 hold values as {0}, {1} …: they are read as %1, %2.
     """
-    try:
-        root = xml.parse(path).getroot()
-    except (OSError, xml.ParseError) as error:
-        raise RequestError(phrase("%1 is no translation that can be read (%2); make it by `lather texts --out "
-                                  "FILE.ts`.", Path(path).name, error)) from error
+
+    def none(why: str) -> RequestError:
+        return RequestError(phrase("%1 is no translation that can be read (%2); make it by `lather texts --out "
+                                   "FILE.ts`.", plain_text(Path(path).name), why))
+
+    with refused(none), open(path, "rb") as file:
+        data = file.read(_MOST_BYTES + 1)
+        if len(data) > _MOST_BYTES:
+            raise none(phrase("it is larger than %1 MB", _MOST_BYTES // 1024**2))
+        try:
+            root = xml.fromstring(data)
+        except xml.ParseError as error:
+            raise none(str(error)) from error
+        except (LookupError, ValueError) as error:  # an encoding that the parser does not know
+            raise none("its text is in an encoding that is not known; save it as UTF-8") from error
     if root.tag != "TS":
         raise RequestError(phrase("%1 is no TS file; make it by `lather texts --out FILE.ts`.", Path(path).name))
     known: dict[Key, Said] = {}
@@ -31,6 +47,8 @@ def read_ts(path: str | Path) -> dict[Key, Said]:
         name = context.findtext("name") or ""
         for message in context.iter("message"):
             source = message.findtext("source") or ""
+            if not _can_be_shown(message):
+                continue
             if _OLD_PLACE.search(source):
                 known[name, _as_now(source)] = _as_now(message.findtext("translation") or "")
             elif message.get("numerus") == "yes":
@@ -39,6 +57,12 @@ def read_ts(path: str | Path) -> dict[Key, Said]:
             else:
                 known[name, source] = message.findtext("translation") or ""
     return known
+
+
+def _can_be_shown(message: xml.Element) -> bool:
+    said = [message.findtext("source"), message.findtext("translation"),
+            *(form.text for form in message.iter("numerusform"))]
+    return all(len(text or "") <= _LONGEST and len(_PLACE.findall(text or "")) <= _MOST_PLACES for text in said)
 
 
 def _as_now(text: str) -> str:
