@@ -131,7 +131,11 @@ def _run(arguments: list[str], loaded: Callable[[], None]) -> int:
     if parsed.command is None:
         parser.print_help()
         return 2
-    return parsed.run(parsed) or 0
+    try:
+        return parsed.run(parsed) or 0
+    finally:
+        if "lather.cli.outputs" in sys.modules:
+            sys.modules["lather.cli.outputs"].note_written()
 
 
 def _begin() -> None:

@@ -18,6 +18,7 @@ from distributed import Client
 
 from lather.cli import cluster
 from lather.cli.batch import RECORDS, Batch, Task, told
+from lather.core import strict_json
 from lather.core.errors import RequestError
 from tests.support.folder_case import FolderCase
 
@@ -93,6 +94,48 @@ class HereTest(BatchCase):
         # done whole, its own record goes; those of the others stay
         self.run_batch([Task(str(source), f"{WORK}copy_slowly", (str(source), target), (target,))])
         self.assertEqual(sum(one.before for one in self.run_batch(tasks)), 2)
+
+    def test_what_came_out_must_still_be_as_it_was_left(self):
+        tasks = self.tasks(6, broken=(5,))
+        self.run_batch(tasks)
+        records = sorted((self.out / RECORDS).glob("*.json"))
+        self.assertEqual(len(records), 5)
+        Path(tasks[0].outputs[0]).write_bytes(b"")
+        Path(tasks[1].outputs[0]).write_bytes(b"\xff")  # of the same size
+        another = replace(tasks[2], arguments=(*tasks[2].arguments, 0.0))  # the same file, made in another way
+        Path(tasks[2].name).write_bytes(b"another photo")
+        self.run_batch([another])
+        Path(tasks[2].name).write_bytes(bytes([2]))
+        held = strict_json.read(self.out / RECORDS / f"{tasks[3].key}.json")
+        self.assertEqual((held["work"], list(held["outputs"])), (tasks[3].work, ["photo-3"]))
+        for damage in (b"", b"[]", b'{"value": NaN}', b"[" * 5000, b'{"form": 2, "outputs": {}, "value": {}}'):
+            (self.out / RECORDS / f"{tasks[3].key}.json").write_bytes(damage)
+            before = self.times(tasks)[3]
+            results = self.run_batch(tasks)
+            self.assertEqual((self.times(tasks)[3], results[3].error), (before + 1, ""))
+        self.assertEqual(self.times(tasks), [2, 2, 3, 6, 1, 0])
+        self.assertEqual([Path(task.outputs[0]).read_bytes() for task in tasks[:5]], [bytes([n]) for n in range(5)])
+
+    def test_the_folder_of_records_is_made_anew_when_it_is_gone(self):
+        tasks = self.tasks(4, broken=(3,))
+        tasks[1] = replace(tasks[1], work=f"{WORK}tidy_up")
+        results = self.run_batch(tasks)
+        self.assertEqual([bool(one.error) for one in results], [False, False, False, True])
+        self.assertTrue((self.out / RECORDS / f"{tasks[2].key}.json").is_file())
+
+    def test_two_batches_in_one_folder_do_nothing_twice(self):
+        tasks = self.tasks(8, more=(0.25,))
+        code = ("import pickle, sys; from pathlib import Path; from lather.cli.batch import Batch; "
+                f"Batch(pickle.loads(bytes.fromhex(sys.argv[1])), 1, Path({str(self.out)!r})).run()")
+        environment = os.environ | {"PYTHONPATH": f"{ROOT / 'src'}{os.pathsep}{ROOT}"}
+        other = subprocess.Popen([sys.executable, "-c", code, pickle.dumps(tasks[::-1]).hex()], env=environment,
+                                 stderr=subprocess.PIPE, text=True)
+        other.stderr.readline()  # it has begun
+        results = self.run_batch(tasks)
+        other.communicate(timeout=60)
+        self.assertEqual((other.returncode, [one.error for one in results]), (0, [""] * 8))
+        self.assertEqual(self.times(tasks), [1] * 8)
+        self.assertFalse((self.out / RECORDS).exists())  # the last one tidied up
 
     def test_a_worker_that_dies_takes_nothing_along(self):
         results = self.run_batch(self.tasks(3, work="die_once"), jobs=2)

@@ -16,7 +16,8 @@ from tests.support.keep_version import EARLIER, fill
 
 def told(document: dict) -> dict[str, list[tuple[str, int, dict]]]:
     """{stage: [(kind of layer, edits, settings)]} of a document."""
-    return {stage["id"]: [(layer.get("kind", "mend"), len(layer.get("edits", ())), layer.get("settings", {})) for layer in stage["layers"]]
+    return {stage["id"]: [(layer.get("kind", "mend"), len(layer.get("edits", ())), layer.get("settings", {}))
+                          for layer in stage["layers"]]
             for stage in document["stages"] if stage.get("layers")}
 
 

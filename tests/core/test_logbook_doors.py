@@ -30,6 +30,7 @@ def tampered(path, table: str, column: str, value: object) -> None:
     """One cell of a logbook set to what it may not be, past whatever holds it."""
     with closing(sqlite3.connect(path)) as db:
         db.execute("PRAGMA ignore_check_constraints=ON")
+        db.execute("PRAGMA synchronous=OFF")
         try:
             db.execute(f"UPDATE {table} SET {column} = ?", (value,))
         except sqlite3.IntegrityError:  # NULL where there can be none
@@ -81,8 +82,10 @@ class TakenInTest(DoorsCase):
 
     def test_what_is_wrong_costs_a_cell_where_it_can_and_a_row_where_it_must(self):
         other = self.folder / "other.sqlite"
-        for table, column, value, jobs, seconds in (("jobs", "rate_cents", "much", 1, 1890), ("jobs", "began", "", 0, 0),
-                                                    ("spans", "seconds", "long", 1, 0), ("spans", "finds", 1.5, 1, 1890)):
+        for table, column, value, jobs, seconds in (
+            ("jobs", "rate_cents", "much", 1, 1890), ("jobs", "began", "", 0, 0), ("spans", "seconds", "long", 1, 0),
+            ("spans", "finds", 1.5, 1, 1890),
+        ):
             shutil.copy2(EARLIER / "2026-11-28T0845.sqlite", other)
             tampered(other, table, column, value)
             with closing(Logbook(":memory:")) as book:
@@ -134,7 +137,8 @@ class RepairTest(DoorsCase):
         (kept,) = self.path.parent.glob("*-form3.sqlite")
         with closing(sqlite3.connect(kept)) as old, closing(sqlite3.connect(":memory:")) as then:
             then.deserialize(before)
-            self.assertEqual(old.execute("SELECT * FROM jobs").fetchall(), then.execute("SELECT * FROM jobs").fetchall())
+            jobs = "SELECT * FROM jobs"
+            self.assertEqual(old.execute(jobs).fetchall(), then.execute(jobs).fetchall())
 
     def test_a_table_that_holds_nothing_to_its_type_is_made_anew(self):
         self.filled(self.path)

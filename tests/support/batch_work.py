@@ -1,10 +1,12 @@
 """Work that a batch does in tests: it counts how often each file was done."""
 
 import os
+import shutil
 import signal
 import time
 from pathlib import Path
 
+from lather.cli.batch import RECORDS
 from lather.core.errors import PictureError
 
 
@@ -25,4 +27,10 @@ def die_once(source: str, out: str) -> dict:
     if not mark.exists():
         mark.write_text("")
         os.kill(os.getpid(), signal.SIGKILL)
+    return copy_slowly(source, out)
+
+
+def tidy_up(source: str, out: str) -> dict:
+    """Somebody takes the folder of records away meanwhile."""
+    shutil.rmtree(Path(out).parent / RECORDS)
     return copy_slowly(source, out)

@@ -7,7 +7,7 @@ from lather.cli.arguments import number
 from lather.cli.batch import Batch, Task, add_batch_arguments, told
 from lather.cli.delivery import add_delivery_arguments, delivery_of
 from lather.cli.developing import add_development_arguments, development_of
-from lather.cli.outputs import make_folder, refuse_clashes
+from lather.cli.outputs import add_replace_argument, make_folder, may_write
 from lather.core.deliver.export import Output
 from lather.core.errors import RequestError
 from lather.core.find.finder import find_all
@@ -32,6 +32,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--job", help="also save the job: a .lather file; a folder for many photos")
     parser.add_argument("--bits", type=int, choices=(8, 16), help="depth; without it 16 where the format has it")
     parser.add_argument("--json", action="store_true", help="machine-readable: what was found and mended")
+    add_replace_argument(parser)
     add_batch_arguments(parser)
     parser.add_argument("--soft", type=number(0, 100), default=0.0, metavar="PERCENT",
                         help="share of the finest stray hairs to leave, for a soft look")
@@ -138,7 +139,8 @@ def run(arguments: argparse.Namespace) -> int:
         values = (photo, out, job, arguments.bits, delivery, arguments.soft / 100, job_kind, arguments.route,
                   development_of(arguments))
         tasks.append(Task(photo, "lather.cli.auto:mend_photo", values, tuple(one for one in (out, job) if one)))
-    refuse_clashes([path for task in tasks for path in task.outputs], arguments.photos, folders=folders)
+    may_write([path for task in tasks for path in task.outputs], arguments.photos, folders=folders,
+              replace=arguments.replace, claimed=not many)
     for folder in folders:
         make_folder(folder)
     batch = Batch(tasks, arguments.jobs, Path(arguments.out) if many else None, arguments.scheduler)

@@ -1,33 +1,43 @@
 """Many files by one command: several at a time, with time left, stopped and gone on with, one failing alone.
 
-Each file that is done leaves a small record in the folder that is written to, made by whoever did it. The same command
-given again passes over what has one, so that nothing is done twice however it was stopped: by Ctrl-C, by a power cut,
-or by a worker that died.
+Each file that is done leaves a small record in the folder that is written to, made by whoever did it: what was done, by
+which work, and size and hash of what came out. The same command given again passes over what has one and is still as it
+was left, so that nothing is done twice however it was stopped: by Ctrl-C, by a power cut, or by a worker that died. Two
+batches in one folder share their records, and of one file the second waits for the first.
 """
 
 import argparse
+import fcntl
 import hashlib
 import importlib
 import json
 import logging
+import os
+import re
 import sys
 import time
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import suppress
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from lather.cli.arguments import whole
 from lather.cli.workers import as_done
-from lather.core import log
+from lather.core import log, strict_json
 from lather.core.errors import LatherError, RequestError
 from lather.core.imageio.atomic import write_atomically
+from lather.core.imageio.written import claim, note
+from lather.core.strict_json import MALFORMED
 from lather.core.warmup import get_ready
 
 _log = logging.getLogger(__name__)
 
 RECORDS = ".lather-batch"
 """Folder of the records, inside the one that is written to."""
+_AT_WORK, _ENDED = "at-work", "ended"
+_RECORD = re.compile(r"[0-9a-f]{24}\.json")
+_FORM = 2  # 1 held the value alone
+_MOST_RECORD_BYTES = 16 * 1024**2
 _PROGRAM_ERROR = "the program stumbled over it"
 
 
@@ -82,12 +92,14 @@ class Batch:
         it is stopped: what was done stays done.
         """
         get_ready()
-        start, done = time.monotonic(), {}
         records = self.folder / RECORDS if self.folder is not None else None
-        if records is not None:
-            records.mkdir(parents=True, exist_ok=True)
         calls = [(task.work, task.arguments, str(records / f"{task.key}.json") if records else "", task.outputs)
                  for task in self.tasks]
+        with _at_work(records) as at_work:
+            return self._run(calls, records, at_work)
+
+    def _run(self, calls: list[tuple], records: Path | None, at_work: int | None) -> list[Result]:
+        start, done = time.monotonic(), {}
         try:
             for index, told in self._each(calls):
                 task = self.tasks[index]
@@ -99,10 +111,7 @@ class Batch:
             raise
         self.results = [done[index] for index in range(len(self.tasks))]
         if records is not None and not any(one.error for one in self.results):
-            for call in calls:  # those of another batch into the same folder stay
-                Path(call[2]).unlink(missing_ok=True)
-            with suppress(OSError):
-                records.rmdir()
+            _clear(records, [Path(call[2]) for call in calls], at_work)
         return self.results
 
     def _each(self, calls: Sequence[tuple]) -> Iterator[tuple[int, dict]]:
@@ -126,6 +135,41 @@ class Batch:
         self.tell(f"{len(done)} of {len(self.tasks)}{text} · {last.task.name}: {state}")
 
 
+@contextmanager
+def _at_work(records: Path | None) -> Iterator[int | None]:
+    """A handle that says a batch is at work on a folder of records, as long as it lasts."""
+    handle = None
+    if records is not None:
+        records.mkdir(parents=True, exist_ok=True)
+        with suppress(OSError):  # a file system without locks: then nobody waits
+            handle = os.open(records / _AT_WORK, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o644)
+            fcntl.flock(handle, fcntl.LOCK_SH)
+    try:
+        yield handle
+    finally:
+        if handle is not None:
+            os.close(handle)
+
+
+def _clear(records: Path, done: list[Path], at_work: int | None) -> None:
+    """Take the records of a batch away that is done whole. While another one is at work they stay, for it may be the
+    same; the last one takes all of those that ended along. Records of what was stopped stay.
+    """
+    ended = records / _ENDED
+    with suppress(OSError):
+        with open(ended, "a", encoding="utf-8") as file:  # before the lock is asked for: of two the second reads it
+            file.write("".join(f"{path.name}\n" for path in done))
+        if at_work is not None:
+            fcntl.flock(at_work, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        for name in ended.read_text(encoding="utf-8").splitlines():
+            if _RECORD.fullmatch(name):
+                (records / name).unlink(missing_ok=True)
+        ended.unlink()
+        for lock in (*records.glob("*.lock"), records / _AT_WORK):
+            lock.unlink(missing_ok=True)
+        records.rmdir()
+
+
 def _minutes(seconds: float) -> str:
     return f"{seconds:.0f} s" if seconds < 90 else f"{seconds / 60:.0f} min"
 
@@ -137,22 +181,70 @@ def once(work: str, arguments: tuple, record: str, outputs: tuple[str, ...]) -> 
     log.configure()  # on another machine, or in a process of its own
     start = time.monotonic()
     path = Path(record) if record else None
-    if path is not None and path.is_file() and all(Path(one).is_file() for one in outputs):
-        try:
-            return {"value": json.loads(path.read_text()), "before": True, "seconds": 0.0}
-        except (OSError, ValueError):
-            pass  # half a record is none
-    module, _, function = work.partition(":")
     try:
-        value = getattr(importlib.import_module(module), function)(*arguments)
-        told = {"value": value}
-        if path is not None:
-            write_atomically(path, lambda file: file.write(json.dumps(value).encode()))
+        with _alone_with(path, outputs):
+            value = _done_before(path, outputs) if path is not None else None
+            if value is not None:
+                return {"value": value, "before": True, "seconds": 0.0}
+            claim(outputs)
+            module, _, function = work.partition(":")
+            value = getattr(importlib.import_module(module), function)(*arguments)
+            note(outputs)
+            if path is not None:
+                _write_record(path, work, value, outputs)
+            told = {"value": value}
     except LatherError as error:
         told = {"error": log.expected(_log, error)}
     except Exception as error:  # whatever it is, the other files are done
         told = {"error": log.unexpected(_log, error, f"{_PROGRAM_ERROR} ({type(error).__name__}: {str(error)[:200]})")}
     return told | {"before": False, "seconds": time.monotonic() - start}
+
+
+@contextmanager
+def _alone_with(record: Path | None, outputs: tuple[str, ...]) -> Iterator[None]:
+    """Nobody else writes the same outputs meanwhile: told by their names, for another size of the same file has another
+    record.
+    """
+    handle = None
+    if record is not None and outputs:
+        name = hashlib.blake2b("\0".join(outputs).encode(errors="surrogatepass"), digest_size=12).hexdigest()
+        with suppress(OSError):
+            record.parent.mkdir(parents=True, exist_ok=True)
+            handle = os.open(record.parent / f"{name}.lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o644)
+            fcntl.flock(handle, fcntl.LOCK_EX)
+    try:
+        yield
+    finally:
+        if handle is not None:
+            os.close(handle)
+
+
+def _done_before(record: Path, outputs: tuple[str, ...]) -> dict | None:
+    """What a record tells, if the outputs are still what it says; None where they are not, or it is damaged: then this
+    one file is done anew.
+    """
+    with suppress(OSError, *MALFORMED):
+        held = strict_json.read(record, most_bytes=_MOST_RECORD_BYTES)
+        if held["form"] == _FORM and held["outputs"] == _states(outputs):  # type: ignore[index,call-overload]
+            value = held["value"]  # type: ignore[index,call-overload]
+            return value if isinstance(value, dict) else None
+    return None
+
+
+def _write_record(record: Path, work: str, value: dict, outputs: tuple[str, ...]) -> None:
+    data = strict_json.written({"form": _FORM, "work": work, "outputs": _states(outputs), "value": value})
+    record.parent.mkdir(parents=True, exist_ok=True)  # somebody may have tidied up
+    write_atomically(record, lambda file: file.write(data))
+
+
+def _states(outputs: tuple[str, ...]) -> dict[str, list]:
+    """{name: [bytes, SHA-256]} of files as they are. Raises OSError."""
+    states = {}
+    for one in outputs:
+        with open(one, "rb") as file:
+            states[strict_json.plain_text(Path(one).name)] = [os.fstat(file.fileno()).st_size,
+                                                             hashlib.file_digest(file, "sha256").hexdigest()]
+    return states
 
 
 def add_batch_arguments(parser: argparse.ArgumentParser) -> None:

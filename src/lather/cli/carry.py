@@ -5,7 +5,7 @@ from functools import lru_cache
 from pathlib import Path
 
 from lather.cli.batch import Batch, Task, add_batch_arguments, told
-from lather.cli.outputs import make_folder, refuse_clashes
+from lather.cli.outputs import add_replace_argument, make_folder, may_write
 from lather.core.session import Session
 from lather.core.sitting.carry import carry
 from lather.core.sitting.carry_report import carried_of
@@ -16,6 +16,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("photos", nargs="+", metavar="PHOTO", help="other frames of the same person")
     parser.add_argument("--out", required=True, help="folder for their jobs")
     parser.add_argument("--json", action="store_true", help="machine-readable: what was carried, what needs a look")
+    add_replace_argument(parser)
     add_batch_arguments(parser)
 
 
@@ -50,6 +51,7 @@ def run(arguments: argparse.Namespace) -> int:
         target = str(out / f"{Path(photo).stem}.lather")
         tasks.append(Task(photo, "lather.cli.carry:carry_photo", (arguments.job, photo, target), (target,),
                           (arguments.job,)))
-    refuse_clashes([task.outputs[0] for task in tasks], [arguments.job, *arguments.photos], folders=[out])
+    may_write([task.outputs[0] for task in tasks], [arguments.job, *arguments.photos], folders=[out],
+              replace=arguments.replace, claimed=False)
     make_folder(out)
     return told(Batch(tasks, arguments.jobs, out, arguments.scheduler).run(), look_lines, as_json=arguments.json)

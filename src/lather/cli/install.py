@@ -7,6 +7,7 @@ import subprocess
 import sys
 from pathlib import Path
 
+from lather.cli.outputs import add_replace_argument, may_write
 from lather.core.errors import RequestError
 from lather.core.imageio.atomic import write_atomically
 
@@ -16,6 +17,7 @@ _ENTRY = _CODE / "desktop" / "entry"
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--remove", action="store_true", help="take them away again")
+    add_replace_argument(parser)
 
 
 def program() -> Path:
@@ -41,13 +43,26 @@ def _files(home: Path, data: Path) -> list[tuple[Path, Path | None]]:
     ]
 
 
+def _is_ours(target: Path, source: Path | None) -> bool:
+    """Told by what it is: the command leads to a file called lather, the rest names Lather's own type or program."""
+    if source is None:
+        return target.is_symlink() and target.resolve().name == "lather"
+    return source.suffix == ".svg" or b"lather" in target.read_bytes()
+
+
 def run(arguments: argparse.Namespace) -> int:
     home = Path.home()
     data = Path(os.environ.get("XDG_DATA_HOME") or home / ".local" / "share")
-    for target, source in _files(home, data):
-        if arguments.remove:
-            target.unlink(missing_ok=True)
-            continue
+    files = _files(home, data)
+    foreign = [target for target, source in files if target.exists() and not _is_ours(target, source)]
+    if arguments.remove:
+        for target, _ in files:
+            if target not in foreign:
+                target.unlink(missing_ok=True)
+        files = []
+    else:
+        may_write(foreign, replace=arguments.replace, folders=[target.parent for target in foreign])
+    for target, source in files:
         target.parent.mkdir(parents=True, exist_ok=True)
         if source is None:
             target.unlink(missing_ok=True)

@@ -6,6 +6,7 @@ import sys
 from dataclasses import replace
 from pathlib import Path
 
+from lather.cli.outputs import add_replace_argument, may_write, refuse_ending
 from lather.core.errors import RequestError
 from lather.core.imageio.atomic import write_atomically
 from lather.core.job.brief import clock_text, money
@@ -27,6 +28,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--check", action="store_true", help="whether the logbook is whole")
     parser.add_argument("--repair", action="store_true", help="save what can be read of a damaged one")
     parser.add_argument("--backup", metavar="FILE", help="write a whole copy")
+    add_replace_argument(parser)
     parser.add_argument("--import", dest="import_from", metavar="FILE", help="take in a second machine's logbook")
 
 
@@ -53,6 +55,7 @@ def run(arguments: argparse.Namespace) -> int:
         print(f"The logbook is whole; {rows} rows." if aside is None else
               f"{rows} rows were saved into a new logbook; the damaged one is kept as {aside}.")
         return 0
+    _check_files(arguments)
     which = Which(arguments.find, arguments.kind, arguments.route, arguments.month)
     totals: Sums | Totals
     if arguments.demo:
@@ -80,6 +83,16 @@ def run(arguments: argparse.Namespace) -> int:
     else:
         _print_table(shown, totals)
     return 0
+
+
+def _check_files(arguments: argparse.Namespace) -> None:
+    """Raises RequestError or SaveError before anything is read or written."""
+    files = [one for one in (arguments.csv, arguments.backup) if one and one != "-"]
+    if arguments.csv:
+        refuse_ending(arguments.csv, "table")
+    if arguments.backup:
+        refuse_ending(arguments.backup, "backup", allowed=(".sqlite",))
+    may_write(files, [one for one in (arguments.import_from,) if one], replace=arguments.replace)
 
 
 def _kept(book: Logbook, arguments: argparse.Namespace) -> bool:

@@ -3,7 +3,7 @@
 import argparse
 
 from lather.cli.developing import add_development_arguments, development_of
-from lather.cli.outputs import refuse_clashes
+from lather.cli.outputs import add_replace_argument, may_write
 from lather.core.deliver.export import Output
 from lather.core.face.find_faces import find_face_maps
 from lather.core.imageio.write import DEPTHS, format_for
@@ -18,13 +18,14 @@ def add_file_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--brief", help="kind of job, for what it allows: " + ", ".join(job_kinds()))
     parser.add_argument("--out", help="picture file to write")
     parser.add_argument("--job", help="also save the job: a .lather file")
+    add_replace_argument(parser)
     parser.add_argument("--json", action="store_true", help="machine-readable")
     add_development_arguments(parser)
 
 
 def open_photo(arguments: argparse.Namespace) -> tuple[Session, PhotoMeasures]:
     """Raises RequestError, SaveError or PictureError before anything is done."""
-    refuse_clashes([path for path in (arguments.out, arguments.job) if path], [arguments.photo])
+    may_write([path for path in (arguments.out, arguments.job) if path], [arguments.photo], replace=arguments.replace)
     if arguments.out:
         format_for(arguments.out)
     session = Session.open(arguments.photo, development=development_of(arguments))

@@ -5,12 +5,13 @@ import json
 from pathlib import Path
 
 from lather.cli.arguments import number, whole
+from lather.cli.outputs import add_replace_argument, may_write, refuse_file
 from lather.core.colour import profiles
 from lather.core.errors import RequestError
 from lather.core.imageio.read import read_picture
 from lather.core.practice.grain import Grain
 from lather.core.practice.lessons import LESSONS, STRENGTHS, lesson, make_lesson
-from lather.core.practice.make import KINDS, make_plate, write_plate
+from lather.core.practice.make import FILES, KINDS, make_plate, write_plate
 from lather.core.practice.outcome import PARTS, WORDS, score_lesson, what_went_wrong
 from lather.core.practice.score import score_file
 from lather.core.practice.sitters import GROUNDS, load_sitter, on_ground, sitter_names
@@ -28,6 +29,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     make.add_argument("--grain-size", type=number(0, 5), default=0.6, help="radius of a grain in px")
     make.add_argument("--grain-chroma", type=number(0, 1), default=0.3, help="share of colour noise, 0-1")
     make.add_argument("--out", required=True, help="folder, made if it is not there")
+    add_replace_argument(make)
     make.add_argument("--json", action="store_true", help="print the list of flaws")
     course = actions.add_parser("lesson", help="a lesson's plate; with --result its score, and every flaw")
     course.add_argument("number", type=whole(1, len(LESSONS)), help="; ".join(f"{x.number} {x.label}" for x in LESSONS))
@@ -36,6 +38,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     course.add_argument("--many", type=number(0.1, 4), default=1.0, help="times the usual number of flaws")
     course.add_argument("--sitter", default="", help="instead of the lesson's own")
     course.add_argument("--out", help="folder for photo.png, truth.png, wanted.png (marks stay), zones.png, flaws.json")
+    add_replace_argument(course)
     course.add_argument("--result", help="the retouched picture, full size")
     course.add_argument("--json", action="store_true", help="machine-readable")
     score = actions.add_parser("score", help="score of a retouched picture against its truth")
@@ -74,10 +77,11 @@ def _lesson(arguments: argparse.Namespace) -> int:
     """Raises RequestError where nothing was asked for, or the result has another size."""
     if not arguments.out and not arguments.result:
         raise RequestError("Name a folder for the plate with --out, or a retouched picture with --result.")
+    if arguments.out:
+        _check_folder(arguments)
     plate = make_lesson(arguments.number, arguments.seed, sitter=arguments.sitter, strength=arguments.strength,
                         many=arguments.many)
     if arguments.out:
-        _refuse_other_files(Path(arguments.out))
         write_plate(plate, arguments.out)
         print(f"Lesson {arguments.number}, {lesson(arguments.number).label}: {lesson(arguments.number).words} "
               f"{len(plate.flaws)} flaws on {plate.sitter.name}: {arguments.out}")
@@ -103,10 +107,12 @@ def _lesson(arguments: argparse.Namespace) -> int:
     return 0
 
 
-def _refuse_other_files(folder: Path) -> None:
-    """Raises RequestError where writing would replace pictures that are none of the practice room's."""
-    if (folder / "photo.png").exists() and not (folder / "flaws.json").exists():
-        raise RequestError(f"{folder} holds a photo.png of yours; choose another folder.")
+def _check_folder(arguments: argparse.Namespace) -> None:
+    """Raises RequestError or SaveError where writing would replace files that are none of the practice room's."""
+    refuse_file(arguments.out)
+    read = getattr(arguments, "result", None)
+    may_write([Path(arguments.out) / name for name in FILES], [read] if read else [], folders=[arguments.out],
+              replace=arguments.replace)
 
 
 def run(arguments: argparse.Namespace) -> int:
@@ -114,7 +120,7 @@ def run(arguments: argparse.Namespace) -> int:
         return _lesson(arguments)
     if arguments.action == "score":
         return _score(arguments)
-    _refuse_other_files(Path(arguments.out))
+    _check_folder(arguments)
     grain = Grain(arguments.grain, arguments.grain_size, arguments.grain_chroma)
     sitter = on_ground(load_sitter(arguments.sitter), arguments.backdrop, arguments.seed)
     plate = make_plate(sitter, arguments.seed, flaws=_counts(arguments.flaw), grain=grain)

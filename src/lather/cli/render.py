@@ -6,7 +6,7 @@ from pathlib import Path
 
 from lather.cli.arguments import whole
 from lather.cli.batch import Batch, Task, add_batch_arguments, told
-from lather.cli.outputs import make_folder, refuse_clashes
+from lather.cli.outputs import add_replace_argument, make_folder, may_write
 from lather.core.deliver.export import Output
 from lather.core.deliver.names import USUAL_PATTERN, file_name, numbered
 from lather.core.deliver.presets import presets, presets_file
@@ -30,7 +30,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
                         "each is read back and compared")
     parser.add_argument("--preset", help="with --outputs: a kept set of outputs instead of the sheet's")
     parser.add_argument("--pattern", default=USUAL_PATTERN, help=f"names of the outputs (usual: {USUAL_PATTERN})")
-    parser.add_argument("--replace", action="store_true", help="with --outputs: files of these names may be replaced")
+    add_replace_argument(parser)
     parser.add_argument("--size", type=whole(1, 1_000_000), help="long edge in px")
     parser.add_argument("--bits", type=int, choices=(8, 16), default=8)
     parser.add_argument("--quality", type=whole(1, 100), default=92, help="JPEG and WebP, 1-100")
@@ -102,7 +102,8 @@ def run(arguments: argparse.Namespace) -> int:
     for target in targets.values():
         if output.bits not in DEPTHS[format_for(target)]:
             raise RequestError(f"{format_for(target)} holds 8 bits a channel; choose PNG or TIFF for 16.")
-    refuse_clashes(list(targets.values()), arguments.job, folders=[out] if several else [])
+    may_write(list(targets.values()), arguments.job, folders=[out] if several else [], replace=arguments.replace,
+              claimed=not several)
     if several:
         make_folder(out)
 

@@ -6,7 +6,7 @@ from pathlib import Path
 from lather.cli.batch import Batch, Task, add_batch_arguments, told
 from lather.cli.carry import look_lines
 from lather.cli.developing import add_development_arguments, development_of
-from lather.cli.outputs import make_folder, refuse_clashes
+from lather.cli.outputs import add_replace_argument, make_folder, may_write
 from lather.core.errors import RequestError
 from lather.core.imageio.development import Development
 from lather.core.session import Session
@@ -21,6 +21,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
                         "photos of the same names")
     parser.add_argument("--out", required=True, help="job file to write; a folder for several")
     parser.add_argument("--json", action="store_true", help="machine-readable: what was carried, what needs a look")
+    add_replace_argument(parser)
     add_batch_arguments(parser)
     add_development_arguments(parser)
 
@@ -44,7 +45,8 @@ def run(arguments: argparse.Namespace) -> int:
         target = str(out / f"{Path(job).stem}.lather") if many else str(out)
         tasks.append(Task(job, "lather.cli.replay:replay_job", (job, photo, target, development_of(arguments)),
                           (target,), (photo,)))
-    refuse_clashes([task.outputs[0] for task in tasks], jobs, folders=[out] if many else [])
+    may_write([task.outputs[0] for task in tasks], [*jobs, *(photo for task in tasks for photo in task.beside)],
+              folders=[out] if many else [], replace=arguments.replace, claimed=not many)
     if many:
         make_folder(out)
     results = Batch(tasks, arguments.jobs, out if many else None, arguments.scheduler).run()

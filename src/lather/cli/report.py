@@ -6,7 +6,7 @@ import sys
 from contextlib import closing
 from pathlib import Path
 
-from lather.cli.outputs import refuse_clashes
+from lather.cli.outputs import add_replace_argument, may_write
 from lather.cli.plan import known_speeds
 from lather.core.deliver.report import Report, make_report, report_html, report_print_html, sheet_html
 from lather.core.errors import LatherError, RequestError
@@ -21,6 +21,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("job", help="a .lather job")
     parser.add_argument("--out", help="report to write: .html or .pdf")
     parser.add_argument("--sheet", help="before and after sheet to write: .pdf or .png")
+    add_replace_argument(parser)
     parser.add_argument("--captions", nargs=2, default=("before", "after"), metavar=("BEFORE", "AFTER"))
 
 
@@ -30,7 +31,7 @@ def run(arguments: argparse.Namespace) -> int:
     for path, endings in ((arguments.out, (".html", ".pdf")), (arguments.sheet, (".pdf", ".png"))):
         if path and Path(path).suffix.lower() not in endings:
             raise RequestError(f"{path}: the name ends in {' or '.join(endings)}.")
-    refuse_clashes([path for path in (arguments.out, arguments.sheet) if path], [arguments.job])
+    may_write([path for path in (arguments.out, arguments.sheet) if path], [arguments.job], replace=arguments.replace)
     session = Session.open(arguments.job)
     if arguments.out:
         _write_report(_report(session), Path(arguments.out))

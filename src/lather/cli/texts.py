@@ -3,6 +3,7 @@
 import argparse
 from pathlib import Path
 
+from lather.cli.outputs import may_write
 from lather.core.errors import RequestError
 
 
@@ -18,7 +19,9 @@ def run(arguments: argparse.Namespace) -> int:
     path = Path(arguments.out)
     if path.suffix != ".ts":
         raise RequestError(f"{path.name}: a translation's name is its language and ends in .ts, such as de.ts.")
+    said = read_ts(path) if path.is_file() else {}  # a translation that is gone on with; another file is refused
+    may_write([path], replace=path.is_file())
     known = texts()
-    left = write_ts(path, path.stem, known, read_ts(path) if path.is_file() else {})
+    left = write_ts(path, path.stem, known, said)
     print(f"{path}: {len(known)} texts, {left} to translate")
     return 0

@@ -21,7 +21,14 @@ _CHANNELS = {"RGB": ("rgb", 3), "GRAY": ("gray", 1), "CMYK": ("cmyk", 4)}
 @functools.cache
 def srgb_profile() -> bytes:
     """An sRGB ICC profile made by LittleCMS; used where a photo has none and for export."""
-    return bytes(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes())
+    return _undated(bytes(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()))
+
+
+def _undated(profile: bytes) -> bytes:
+    """A profile of ours without the hour at which it was made, nor the checksum over it (ICC.1:2022, 7.2.8 and 7.2.18):
+    the same work gives the same bytes.
+    """
+    return profile[:24] + bytes((7, 208, 0, 1, 0, 1, 0, 0, 0, 0, 0, 0)) + profile[36:84] + bytes(16) + profile[100:]
 
 
 @functools.cache
@@ -29,7 +36,7 @@ def grey_profile() -> bytes:
     """A grey ICC profile with the sRGB curve under D50: the codes of a neutral sRGB picture are its codes."""
     ramp = srgb.decode(np.linspace(0, 1, 1024, dtype=np.float32))
     curve = np.round(ramp * 65535).astype(np.uint16)
-    return imagecodecs.cms_profile("gray", transferfunction=curve, whitepoint=list(_D50_XY))
+    return _undated(imagecodecs.cms_profile("gray", transferfunction=curve, whitepoint=list(_D50_XY)))
 
 
 def rgb_to_grey(codes: np.ndarray, source: bytes) -> np.ndarray:

@@ -18,6 +18,7 @@ from lather.core.deliver.export import Output, finished, strips, to_codes
 from lather.core.engine.engine import Engine
 from lather.core.errors import Cancelled
 from lather.core.imageio.png import encode_png
+from lather.core.imageio.zips import add_member
 from lather.core.job.model import Job, Layer
 
 MIMETYPE = "image/openraster"
@@ -39,9 +40,9 @@ def write_open_raster(
         return lambda share: progress is None or progress((state + share) / states)
 
     with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as archive:
-        archive.writestr("mimetype", MIMETYPE)
+        add_member(archive, "mimetype", MIMETYPE)
         under = whole = _codes(engine, _only(job, []), output, tell(0))
-        archive.writestr("data/photo.png", _png(under))
+        add_member(archive, "data/photo.png", _png(under))
         stack.append((job.source.name or "Photo", "data/photo.png", True))
         shown: list[str] = []
         for number, (stage_id, layer) in enumerate(layers, 1):
@@ -49,17 +50,17 @@ def write_open_raster(
             over = _codes(engine, _only(job, [*shown, layer.id], force=layer.id), output, tell(number))
             changed = (over != under).any(-1)
             name = f"data/layer-{number:03d}.png"
-            archive.writestr(name, _png(over, changed))
+            add_member(archive, name, _png(over, changed))
             stack.append((_layer_name(stage_id, layer), name, visible))
             if visible:
                 shown.append(layer.id)
                 under = whole = over
         height, width = whole.shape[:2]
-        archive.writestr("mergedimage.png", _png(whole))
+        add_member(archive, "mergedimage.png", _png(whole))
         shrink = min(1.0, _THUMBNAIL_PX / max(width, height))
         small = cv2.resize(whole, None, fx=shrink, fy=shrink, interpolation=cv2.INTER_AREA)
-        archive.writestr("Thumbnails/thumbnail.png", _png(small))
-        archive.writestr("stack.xml", _stack_xml(width, height, stack, output.ppi or engine.photo.picture.ppi))
+        add_member(archive, "Thumbnails/thumbnail.png", _png(small))
+        add_member(archive, "stack.xml", _stack_xml(width, height, stack, output.ppi or engine.photo.picture.ppi))
     return whole
 
 

@@ -13,6 +13,7 @@ from lather.core import ranges
 from lather.core.errors import JobFileError, LatherError, SaveError
 from lather.core.imageio.atomic import write_atomically
 from lather.core.imageio.files import check_regular
+from lather.core.imageio.zips import add_member
 from lather.core.job.commands import command_from_json
 from lather.core.job.copies import keep_copies
 from lather.core.job.document import Reading, job_from_json, job_to_json, same_document, source_from_json
@@ -94,21 +95,21 @@ def save_job(
 
     def write(file) -> JobIdentity:
         with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as archive:
-            archive.writestr("mimetype", MIMETYPE)
+            add_member(archive, "mimetype", MIMETYPE)
             for member, data in documents.items():
-                archive.writestr(member, data, zipfile.ZIP_DEFLATED)
-            archive.writestr(f"source/{encoded_name(job.source.name)}", photo_bytes)
+                add_member(archive, member, data, packed=True)
+            add_member(archive, f"source/{encoded_name(job.source.name)}", photo_bytes)
             for stroke in strokes.values():
-                archive.writestr(f"strokes/{stroke.id}.npy", points_to_npy(stroke.points))
+                add_member(archive, f"strokes/{stroke.id}.npy", points_to_npy(stroke.points))
             for fingerprint, pieces in (patches or {}).items():
                 for number, (x0, y0, png) in enumerate(pieces):
-                    archive.writestr(f"patches/{fingerprint.hex()}.{number}.{x0}_{y0}.png", png)
+                    add_member(archive, f"patches/{fingerprint.hex()}.{number}.{x0}_{y0}.png", png)
             if preview_png:
-                archive.writestr("preview.png", preview_png)
+                add_member(archive, "preview.png", preview_png)
             there = set(archive.namelist())
             for name, data in (members or {}).items():
                 if name not in there:
-                    archive.writestr(name, data)
+                    add_member(archive, name, data)
             return JobIdentity.of_archive(archive)
 
     identities: list[JobIdentity] = []

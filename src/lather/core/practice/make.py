@@ -147,8 +147,12 @@ def _codes(encoded: np.ndarray) -> np.ndarray:
     return np.round(np.clip(encoded, 0, 1) * 65535).astype(np.uint16)
 
 
+FILES = ("photo.png", "truth.png", "wanted.png", "zones.png", "flaws.json")
+"""Of a practice folder."""
+
+
 def write_plate(plate: Plate, folder: str | Path) -> None:
-    """photo.png, truth.png, wanted.png, zones.png and flaws.json in `folder`, which is made. Raises SaveError."""
+    """All `FILES` in `folder`, which is made. Raises SaveError."""
     folder = Path(folder)
     try:
         folder.mkdir(parents=True, exist_ok=True)

@@ -17,6 +17,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 
+from lather.core.imageio.files import is_same_file
 from lather.core.phrases import joined, phrase
 from lather.core.record import logbook_form as form
 from lather.core.record import waiting
@@ -416,6 +417,8 @@ class Logbook:
 
     def back_up(self, path: Path | str) -> None:
         """A whole copy, also while others write. An existing file is replaced. Raises LogbookError."""
+        if is_same_file(self.path, path):
+            raise LogbookError(phrase("%1 is the logbook itself; choose another name for the copy.", path))
         try:
             with self._lock:
                 copy_whole(self._db, Path(path))

@@ -18,8 +18,9 @@ from PyQt6.QtWidgets import (
 )
 
 from lather.core import log
-from lather.core.errors import LatherError
+from lather.core.errors import LatherError, SaveError
 from lather.core.imageio.atomic import write_atomically
+from lather.core.imageio.files import is_same_file
 from lather.core.job.brief import clock_text
 from lather.core.job.limits import job_kinds
 from lather.core.kinds.registry import kind_of
@@ -28,6 +29,7 @@ from lather.core.plan.minutes import shipped_speeds
 from lather.core.plan.routes import ROUTES
 from lather.core.record.demo import demo_entries
 from lather.core.record.entries import LogEntry, matches
+from lather.core.record.logbook import logbook_path
 from lather.core.record.logbook_repair import repair
 from lather.core.record.own_speed import own_speeds
 from lather.core.record.statistics import (
@@ -258,7 +260,13 @@ class LogbookScreen(QWidget):
     def save_csv(self, path: str | Path) -> None:
         """What is shown, as CSV."""
         text = as_csv(self.shown())
-        self._try(lambda: write_atomically(path, lambda file: file.write(text.encode())), phrase("Saved: %1", path))
+
+        def write() -> None:
+            if is_same_file(path, logbook_path()):
+                raise SaveError(phrase("%1 is the logbook itself; choose another name.", path))
+            write_atomically(path, lambda file: file.write(text.encode()))
+
+        self._try(write, phrase("Saved: %1", path))
 
     def _back_up(self) -> None:
         path, _ = QFileDialog.getSaveFileName(self, "Back the logbook up", str(Path.home() / "logbook-backup.sqlite"),
