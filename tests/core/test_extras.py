@@ -21,7 +21,7 @@ from lather.core.imageio.write import encode_picture
 from lather.core.job.brief import JobSheet
 from lather.core.session import Session
 from lather.core.sitting.replay import replay
-from lather.core.sitting.sitting import photos_in
+from lather.core.sitting.sitting_file import photos_in
 from tests.support.folder_case import FolderCase
 from tests.support.pictures import plate, skin_like
 from tests.support.raw_files import XYZ_TO_CAMERA, dng, half_linear

@@ -1,6 +1,7 @@
 """A photo developed anew, and frames of one person: registered, carried over, told apart, held alike."""
 
 import json
+import os
 import tempfile
 import unittest
 from dataclasses import replace
@@ -14,7 +15,7 @@ from lather.core.brush.values import Brush
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.colour.profiles import srgb_profile
 from lather.core.engine.photo import Photo
-from lather.core.errors import JobFileError, RequestError
+from lather.core.errors import JobFileError, RequestError, SaveError
 from lather.core.imageio.picture import Picture
 from lather.core.imageio.read import read_picture
 from lather.core.imageio.write import write_picture
@@ -33,7 +34,8 @@ from lather.core.sitting.frame_map import Affine, Field, scale_of
 from lather.core.sitting.moved_edits import moved_stroke
 from lather.core.sitting.register import SAME_PERSON, same_shot, same_skin
 from lather.core.sitting.replay import replay
-from lather.core.sitting.sitting import FINISHED, open_sitting
+from lather.core.sitting.sitting import CARRIED, FINISHED, Person, Sitting
+from lather.core.sitting.sitting_file import open_sitting, save_sitting
 from lather.core.sitting.skin_alike import Skin, held_alike, retouched_skin
 from lather.core.sitting.work import carried_to, told_apart, with_finished
 from tests.support.mended import mended_session
@@ -235,7 +237,7 @@ class CarryTest(unittest.TestCase):
         self.assertLess(abs(frame.now.lightness - sitting.frame("f1.png").now.lightness), 1.0)
         self.assertGreater(abs(frame.skin.lightness - frame.now.lightness), 1.5)  # it was 0.3 stop darker
 
-        sitting.save()
+        save_sitting(sitting, open_sitting([folder]))
         again = open_sitting([folder])
         self.assertEqual([f.to_json() for f in again.frames], [f.to_json() for f in sitting.frames])
         self.assertEqual(again.persons, sitting.persons)
@@ -298,6 +300,103 @@ class FileTest(unittest.TestCase):
             kept.write_text(json.dumps({"version": 99}))
             with self.assertRaises(JobFileError):
                 open_sitting([folder])
+
+    def of_photos(self, *names: str | bytes) -> Path:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        for name in names:
+            ending = ".png" if isinstance(name, bytes) else Path(name).suffix
+            data = cv2.imencode(ending, np.zeros((40, 40, 3), np.uint8))[1].tobytes()
+            with open(os.path.join(os.fsencode(folder.name), os.fsencode(name)), "wb") as file:
+                file.write(data)
+        return Path(folder.name)
+
+    def decided(self, sitting: Sitting, name: str, **values) -> Sitting:
+        return sitting.with_frame(replace(sitting.frame(name), **values))
+
+    def test_two_windows_that_have_it_open_lose_nothing_of_each_other(self):
+        folder = self.of_photos("a.png", "b.png", "c.png")
+        carried = Carried("a.png", looks=(Look("keeper", "Mole", "alike"),) * 3)
+        start = open_sitting([folder])
+        start = save_sitting(self.decided(start, "b.png", state=CARRIED, carried=carried), start)
+        one, two = open_sitting([folder]), open_sitting([folder])
+        first = self.decided(self.decided(one, "b.png", looked=frozenset({0})), "a.png", state=FINISHED)
+        first = save_sitting(first.with_person(Person("p", "Wren", "a.png")), one)
+        second = self.decided(self.decided(two, "b.png", looked=frozenset({2})), "c.png", person="q")
+        second = save_sitting(second.with_person(Person("q", "Pip")), two)
+        self.assertEqual(second, open_sitting([folder]))
+        self.assertEqual(second.frame("b.png").looked, {0, 2})
+        self.assertEqual((second.frame("a.png").state, second.frame("c.png").person), (FINISHED, "q"))
+        self.assertEqual({person.name for person in second.persons}, {"Wren", "Pip"})
+        again = replace(first, persons=tuple(p for p in first.persons if p.id != "p"))
+        self.assertEqual([p.name for p in save_sitting(again, first).persons], ["Pip"])  # what is taken away is gone
+        self.assertTrue((folder / "lather" / "sitting.json~1").is_file())
+
+    def test_one_bad_entry_loses_only_itself_and_is_written_back(self):
+        folder = self.of_photos("a.png", "b.png")
+        start = open_sitting([folder])
+        made = self.decided(start, "b.png", state=FINISHED).with_person(Person("p", "Wren", "gone.png"))
+        save_sitting(made, start)
+        file = folder / "lather" / "sitting.json"
+        data = json.loads(file.read_text())
+        for bad in (None, 5, "a.png", [], {}, {"name": 3}, {"name": "a.png", "skin": [1, 2]},
+                    {"name": "a.png", "looked": [{}]}, {"name": "a.png", "skin": [1e300, 0, 0]}, {"name": ".."},
+                    {"name": "a.png", "carried": {"source": "b", "looks": [{"what": 1}]}}):
+            file.write_text(json.dumps(data | {"frames": [bad, data["frames"][1]], "persons": [bad, *data["persons"]]}))
+            sitting = open_sitting([folder])
+            self.assertEqual((sitting.frame("b.png").state, [p.name for p in sitting.persons]), (FINISHED, ["Wren"]))
+            self.assertEqual(sitting.frame("a.png").skin, None)
+            self.assertEqual(sitting.persons[0].reference, "")  # its frame is gone
+            self.assertIn("could not be read", " ".join(sitting.notes))
+            saved = save_sitting(self.decided(sitting, "a.png", person="p"), sitting)
+            self.assertEqual(saved.frame("b.png").state, FINISHED)
+            self.assertEqual([len(json.loads(file.read_text())[name]) for name in ("unread_frames", "unread_persons")],
+                             [1, 1])
+            self.assertEqual(open_sitting([folder]).notes, ())
+
+    def test_a_file_that_is_none_is_kept_and_an_earlier_copy_taken(self):
+        folder = self.of_photos("a.png", "b.png")
+        start = open_sitting([folder])
+        first = save_sitting(self.decided(start, "b.png", state=FINISHED), start)
+        second = save_sitting(self.decided(first, "a.png", person="p"), first)
+        file = folder / "lather" / "sitting.json"
+        for damage in (b"", b"{ half", b'{"version": 1, "frames": []}', b"[" * 10**5, b"\xff" * 9):
+            file.write_bytes(damage)
+            sitting = open_sitting([folder])
+            self.assertEqual(sitting.frame("b.png").state, FINISHED)
+            save_sitting(self.decided(sitting, "a.png", person="q"), sitting)
+            self.assertEqual((folder / "lather" / "sitting.json~damaged").read_bytes(), damage)
+            self.assertEqual(open_sitting([folder]).frame("a.png").person, "q")
+        self.assertEqual(second.frame("a.png").person, "p")
+        before = file.read_bytes()
+        with self.assertRaises(SaveError):
+            save_sitting(replace(second, extra={"x": float("nan")}), second)
+        self.assertEqual(file.read_bytes(), before)
+
+    def test_photos_that_differ_in_their_ending_are_two_frames_with_jobs_of_their_own(self):
+        folder = self.of_photos("a.jpg", "a.png", "b.png")
+        (folder / "b.nef").write_bytes(b"raw")
+        sitting = open_sitting([folder])
+        self.assertEqual([frame.name for frame in sitting.frames], ["a.jpg", "a.png", "b.png"])
+        self.assertEqual([sitting.job(frame.name).name for frame in sitting.frames],
+                         ["a.lather", "a.png.lather", "b.lather"])
+        (folder / "lather").mkdir()
+        Session.from_photo(folder / "a.png").save(folder / "lather" / "a.lather")
+        sitting = open_sitting([folder])  # a job that is there stays with its photo
+        self.assertEqual([sitting.job(name).name for name in ("a.jpg", "a.png")], ["a.jpg.lather", "a.lather"])
+        save_sitting(self.decided(sitting, "b.png", person="p"), sitting)
+        (folder / "lather" / "a.lather").unlink()
+        self.assertEqual(open_sitting([folder]).job("a.png").name, "a.lather")
+
+    def test_a_name_in_another_encoding_is_one_like_any_other(self):
+        folder = self.of_photos("a.png", "k\u00fcste.png".encode("latin-1"))
+        sitting = open_sitting([folder])
+        self.assertEqual([frame.name for frame in sitting.frames], ["a.png", "k\u00fcste.png"])
+        self.assertTrue(sitting.photo("k\u00fcste.png").is_file())
+        saved = save_sitting(self.decided(sitting, "k\u00fcste.png", person="p"), sitting)
+        self.assertEqual(open_sitting([folder]).frame("k\u00fcste.png").person, "p")
+        Session.from_photo(sitting.photo("k\u00fcste.png")).save(saved.job("k\u00fcste.png"))
+        self.assertTrue((folder / "lather" / "k\u00fcste.lather").is_file())
 
     def test_what_was_carried_is_read_as_it_was_written(self):
         told = Carried("a.jpg", {"mend": (3, 4)}, {"even": 2}, (1, 2),

@@ -20,7 +20,8 @@ from lather.core.job.commands import SetBrief, SetFinds
 from lather.core.job.finds import Find
 from lather.core.session import Session
 from lather.core.sitting.carry_report import KEEPER, UNSURE, Carried, Look
-from lather.core.sitting.sitting import CARRIED, FINISHED, PHOTO, open_sitting
+from lather.core.sitting.sitting import CARRIED, FINISHED, PHOTO
+from lather.core.sitting.sitting_file import open_sitting
 from lather.desktop.opening import replaying
 from lather.desktop.sitting.control import KEEP, MEND
 from tests.core.test_sitting import finished, frames

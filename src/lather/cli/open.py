@@ -16,7 +16,7 @@ def run(arguments: argparse.Namespace) -> int:
     require_display()
     if arguments.file and sys.stderr.isatty():  # what cannot be opened is told in the terminal, else in the window
         from lather.core.session import Session
-        from lather.core.sitting.sitting import open_sitting
+        from lather.core.sitting.sitting_file import open_sitting
 
         open_sitting([arguments.file]) if Path(arguments.file).is_dir() else Session.open(arguments.file)
     from lather.desktop.app import run

@@ -6,7 +6,6 @@ them), nesting deeper than any document of ours, and files over a size. docs/for
 """
 
 import json
-import math
 import os
 import re
 from collections.abc import Callable, Iterator
@@ -22,6 +21,7 @@ from lather.core.ranges import MOST_JSON_BYTES, MOST_NESTING
 
 MALFORMED = (ArithmeticError, AttributeError, LookupError, RecursionError, TypeError, ValueError)
 """What reading a value from outside can raise when it is not what it should be."""
+_BEYOND = 1e100  # no number of ours comes near, and its square is still one
 MOST_OWN_BYTES = 4 * 1024**2
 """Settings, keys, presets, cards: files that a person's choices make."""
 DAMAGED = "~damaged"
@@ -51,7 +51,7 @@ def mended(data: bytes, *, most_bytes: int = MOST_JSON_BYTES) -> object:
     """
     value, raw = _loaded(data, most_bytes, lambda word: None)
     if _has_huge_number(raw):
-        value = json.loads(raw, parse_constant=lambda word: None, parse_float=_finite_or_none)
+        value = json.loads(raw, parse_constant=lambda word: None, parse_float=_number_or_none)
     return _with_plain_texts(value) if _has_no_texts(value, raw) else value
 
 
@@ -85,9 +85,9 @@ def _no_number(word: str):
     raise NotStrict(phrase("it holds %1, which is no number", word))
 
 
-def _finite_or_none(digits: str) -> float | None:
+def _number_or_none(digits: str) -> float | None:
     number = float(digits)
-    return number if math.isfinite(number) else None
+    return number if abs(number) < _BEYOND else None
 
 
 def _outside_texts(raw: bytes) -> np.ndarray:
@@ -151,8 +151,17 @@ def written(value: object, *, indent: int | None = 1, most_bytes: int = MOST_JSO
 
 def read(path: Path, *, most_bytes: int = MOST_JSON_BYTES) -> object:
     """The value of a file. Raises NotStrict and OSError."""
+    return _read(path, parsed, most_bytes)
+
+
+def read_mended(path: Path, *, most_bytes: int = MOST_JSON_BYTES) -> object:
+    """The value of a file, as `mended` takes it. Raises NotStrict and OSError."""
+    return _read(path, mended, most_bytes)
+
+
+def _read(path: Path, parse: Callable[..., object], most_bytes: int) -> object:
     with open(path, "rb") as file:
-        return parsed(file.read(most_bytes + 1), most_bytes=most_bytes)
+        return parse(file.read(most_bytes + 1), most_bytes=most_bytes)
 
 
 @contextmanager

@@ -3,7 +3,10 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from lather.core.errors import RequestError
 from lather.core.job.finds import Find
+from lather.core.ranges import PLACE_PX
+from lather.core.strict_json import MALFORMED
 
 OUTSIDE, NO_SOURCE, KEEPER, UNSURE, HIDDEN, LEFT_OUT = (
     "outside", "no source", "keeper", "unsure", "hidden", "left out")
@@ -34,11 +37,16 @@ class Look:
 
     @classmethod
     def from_json(cls, data: Mapping) -> "Look":
-        """Raises KeyError, TypeError or ValueError for what cannot be one."""
+        """Raises RequestError, KeyError, TypeError or ValueError for what cannot be one."""
         def number(name: str) -> float | None:
-            return None if data.get(name) is None else float(data[name])
+            if data.get(name) is None:
+                return None
+            PLACE_PX.check(float(data[name]), "A place")
+            return float(data[name])
 
         was = data.get("was")
+        for value in was or ():
+            PLACE_PX.check(float(value), "A place")
         return cls(str(data["what"])[:40], str(data["name"])[:200], str(data["why"])[:400], number("x"), number("y"),
                    number("size_px") or 0.0, str(data.get("find", ""))[:64],
                    (float(was[0]), float(was[1]), float(was[2])) if was else None, number("alike"))
@@ -93,5 +101,5 @@ def carried_of(brief: Mapping) -> Carried | None:
     """What the job sheet tells; None where nothing was carried over."""
     try:
         return Carried.from_json(brief[KEY])
-    except (KeyError, TypeError, ValueError, AttributeError, IndexError):
+    except (RequestError, *MALFORMED):
         return None

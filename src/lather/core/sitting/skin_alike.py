@@ -1,5 +1,6 @@
 """Skin held alike over a sitting: its colour on each frame, and the layer that brings one frame to another's."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import cv2
@@ -38,6 +39,14 @@ class Skin:
         """ΔE00 of the colour alone, both taken at the lightness of the other."""
         here = np.array([[other.lightness, self.a, self.b]])
         return float(delta_e2000(here, other.lab[None])[0])
+
+    @classmethod
+    def from_json(cls, data: Sequence) -> "Skin":
+        """Raises TypeError or ValueError for what is no colour."""
+        values = [float(value) for value in data]
+        if len(values) != 3 or not all(abs(value) <= 300 for value in values):
+            raise ValueError("no colour")
+        return cls(*values)
 
     def to_json(self) -> list[float]:
         """The three numbers, to a hundredth."""

@@ -22,7 +22,8 @@ from lather.core.mending.edit_for_find import can_mend, mend_command
 from lather.core.phrases import joined, phrase
 from lather.core.session import TIME_MEMBER, Session, read_time
 from lather.core.sitting.contact import contact_sheet
-from lather.core.sitting.sitting import FINISHED, PHOTO, Frame, Sitting, open_sitting
+from lather.core.sitting.sitting import FINISHED, PHOTO, Frame, Sitting
+from lather.core.sitting.sitting_file import open_sitting, save_sitting
 from lather.core.sitting.skin_alike import retouched_skin
 from lather.core.sitting.work import carried_to, measured, told_apart, with_finished
 from lather.desktop.background import Background
@@ -61,6 +62,7 @@ class SittingControl(QObject):
     def __init__(self, parent=None):
         super().__init__(parent)
         self.sitting: Sitting | None = None
+        self._saved: Sitting | None = None  # as it was opened, or saved last
         self.chosen = ""
         self.thumbs: dict[str, QImage] = {}
         self.pictures: dict[str, Seen] = {}
@@ -81,6 +83,9 @@ class SittingControl(QObject):
         self._background.close(wait=False)  # nothing is heard any more of what was begun for another sitting
         self._background = Background(self)
         self.sitting, self.thumbs, self.pictures, self._answers, self._seconds = sitting, {}, {}, [], {}
+        self._saved = sitting
+        for note in sitting.notes:
+            self.message.emit(note)
         self.chosen = next((f.name for f in sitting.frames if f.state == FINISHED), sitting.frames[0].name)
         self.opened.emit()
         self._measure_frames()
@@ -164,7 +169,7 @@ class SittingControl(QObject):
 
     def _save(self) -> None:
         try:
-            self.sitting.save()
+            self.sitting = self._saved = save_sitting(self.sitting, self._saved)
         except LatherError as error:
             self.message.emit(log.expected(_log, error))
         self.changed.emit()
