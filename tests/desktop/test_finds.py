@@ -113,10 +113,12 @@ class StepThroughTest(FindsCase):
             self.assertEqual(self.desk.found.busy, "finding")
             self.click(700, 1000)  # the pen works meanwhile
             self.assertEqual(len(self.job.layer.edits), 1)
-            self.desk.finds.all.click()
-            self.assertEqual(self.desk.finds.all.text(), "Stop")
+            self.desk.finds.all.click()  # pressed twice it does not mean another thing
+            self.assertEqual((self.desk.found.busy, self.desk.finds.all.isEnabled()), ("finding", False))
+            QTest.mouseClick(self.desk.finds.stop, Qt.MouseButton.LeftButton)
             self.rest()
             self.assertIsNone(self.job.job.finds)
+            self.assertFalse(self.desk.finds.stop.isVisible())
         self.desk.finds.all.click()
         self.rest()
         self.assertGreater(len(self.job.job.finds), 20)

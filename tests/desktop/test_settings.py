@@ -108,7 +108,7 @@ class ValuesTest(SettingsCase):
 
     def test_what_cannot_be_written_is_told_and_not_shown_as_chosen(self):
         screen = self.open_settings()
-        with mock.patch("lather.desktop.settings.store.write_atomically", side_effect=OSError):
+        with mock.patch("lather.desktop.settings.store.write_own", side_effect=OSError):
             screen.rows["length"].control.button("in").click()
         self.assertIn("could not be written", screen.messages.text())
         self.assertEqual(screen.rows["length"].control.value, "cm")

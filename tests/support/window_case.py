@@ -18,6 +18,7 @@ from lather.core.job.commands import SetBrief
 from lather.core.job.outputs import OutputSpec
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.session import Session
+from lather.core.threads import wait_for_ended
 from lather.desktop.app import make_application
 from lather.desktop.controls.beside import gauging, judging, photo_measuring
 from lather.desktop.screens import practice
@@ -96,6 +97,8 @@ class WindowCase(unittest.TestCase):
         self.window.keys.deleteLater()
         self.window.deleteLater()
         self.app.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+        self.pump()
+        self.assertTrue(wait_for_ended(30), "work goes on without a window")
         self.pump()
         left = [w for w in QApplication.topLevelWidgets() if w.isVisible()]
         self.assertEqual(left, [], "windows left open")

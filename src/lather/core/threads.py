@@ -2,10 +2,11 @@
 
 import os
 import sys
-from collections.abc import Iterator
+import time
+from collections.abc import Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
-from threading import Lock, get_native_id
+from threading import Lock, Thread, get_native_id
 
 import cv2
 
@@ -24,6 +25,28 @@ ARITHMETIC = ThreadPoolExecutor(2, "arithmetic")
 
 BACKGROUND = ThreadPoolExecutor(2, "background", initializer=give_way)
 """The same for what goes on while the person paints: a pen never waits behind its tasks."""
+
+_ending: dict[Thread, object] = {}
+
+
+def let_end(threads: Iterable[Thread], keep: object = None) -> None:
+    """These were told to end, and whoever told them does not wait. They are waited for at the end of the program.
+
+    keep: what they still use; it is held until they have ended, and let go by a caller of this.
+    """
+    for thread in [thread for thread in _ending if not thread.is_alive()]:
+        del _ending[thread]
+    _ending.update((thread, keep) for thread in threads if thread.is_alive())
+
+
+def wait_for_ended(seconds: float) -> bool:
+    """Until all that were told to end have; False if some go on after so long."""
+    end = time.monotonic() + seconds
+    for thread in list(_ending):
+        thread.join(max(0.0, end - time.monotonic()))
+    let_end(())
+    return not _ending
+
 
 _lock = Lock()
 _inside = 0

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QApplication
 from lather import interrupt
 from lather.core import log
 from lather.core.phrases import phrase
+from lather.core.threads import wait_for_ended
 from lather.desktop.canvas import pointer
 from lather.desktop.compiling import Compiling
 from lather.desktop.settings.applied import SCALE, SCALED_BY_SETTING, apply, apply_scale
@@ -22,6 +23,7 @@ from lather.desktop.theme import icons
 from lather.desktop.theme.style import font, load_fonts
 
 _log = logging.getLogger(__name__)
+_PATIENCE_S = 20.0  # for what was told to end when the window was closed
 _application: QApplication | None = None  # Qt needs it to be held as long as a window lives
 
 
@@ -86,6 +88,8 @@ def run(path: str | Path | None = None, *, demo: bool = False) -> int:
     sys.excepthook = lambda kind, error, trace: _report(window, kind, error, trace)
     code = app.exec()
     compiling.stop()
+    if code != interrupt.EXIT_CODE:
+        wait_for_ended(_PATIENCE_S)
     if window.again is not None:
         _start_again(window.again)
     if code == interrupt.EXIT_CODE:  # threads that still work are not waited for

@@ -24,7 +24,7 @@ class TileRequest:
     """What a view wants: `tiles` as (column, row) in the order they matter. `stage_id` None = all stages.
 
     settled: the job that was last on screen finished; where a draft over what is known of it is sooner there than the
-    tile, all drafts come first.
+    tile, all drafts come first. first: before what other channels wait for.
     """
 
     job: Job
@@ -32,6 +32,7 @@ class TileRequest:
     level: int
     tiles: tuple[tuple[int, int], ...]
     settled: Job | None = None
+    first: bool = False
 
 
 @dataclass(frozen=True)
@@ -102,20 +103,24 @@ class Scheduler:
         with self._condition:
             return not self._busy and not any(queue.waiting for queue in self._queues.values())
 
-    def stop(self) -> None:
-        """End the threads; waits up to ten seconds for each."""
+    def stop(self) -> list[threading.Thread]:
+        """End the threads, without waiting: what they are at is not delivered any more. Returns them."""
         with self._condition:
             self._stopped = True
             self._queues.clear()
             self._condition.notify_all()
-        for thread in self._threads:
-            thread.join(timeout=10)
+        return self._threads
 
     def _next(self) -> tuple[_Queue, tuple[int, int, tuple | None]] | None:
-        for queue in self._queues.values():
-            if queue.waiting:
-                return queue, queue.waiting.pop(0)
-        return None
+        waiting = [queue for queue in self._queues.values() if queue.waiting]
+        if not waiting:
+            return None
+        queue = next((one for one in waiting if one.request.first), waiting[0])
+        return queue, queue.waiting.pop(0)
+
+    def _hand_out(self, response: TileResponse) -> None:
+        if not self._stopped:
+            self._deliver(response)
 
     def _work(self) -> None:
         while True:
@@ -130,6 +135,8 @@ class Scheduler:
             try:
                 self._make(*found)
             except Exception as error:  # told; the worker goes on
+                if self._stopped:
+                    return
                 self._fail(log.unexpected(_log, error, phrase("Part of the picture could not be computed (%1); the "
                                                               "job is unchanged.", error)))
             finally:
@@ -143,12 +150,12 @@ class Scheduler:
         drafted = known is not None
         key = known or self._engine.tile_key(request.job, *place)
         if self._have(key):
-            self._deliver(TileResponse(request, column, row, key, None))
+            self._hand_out(TileResponse(request, column, row, key, None))
         elif request.settled is not None and queue.drafting and not drafted:
             pixels = self._engine.draft(request.job, request.settled, *place)
-            self._deliver(TileResponse(request, column, row, key, pixels, True))
+            self._hand_out(TileResponse(request, column, row, key, pixels, True))
             with self._condition:
                 queue.waiting.append((column, row, key))
                 self._condition.notify_all()
         else:
-            self._deliver(TileResponse(request, column, row, key, self._engine.tile(request.job, *place, key=key)))
+            self._hand_out(TileResponse(request, column, row, key, self._engine.tile(request.job, *place, key=key)))

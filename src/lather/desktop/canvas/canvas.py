@@ -109,9 +109,9 @@ class PhotoCanvas(PhotoView):
             return (tile[0] + 0.5 - px / step) ** 2 + (tile[1] + 0.5 - py / step) ** 2
 
         tiles = tuple(sorted(tiles_of(seen), key=distance))
-        self.store.show(Showing(self._job, None, level, tiles), "view")
-        # the photo itself costs little and makes "before" immediate
+        # the photo itself costs little, makes "before" immediate, and stands there until the retouch is worked out
         self.store.show(Showing(self._job, "moved" if self.photo_moved else "photo", level, tiles), "before")
+        self.store.show(Showing(self._job, None, level, tiles), "view")
 
     def ready(self) -> bool:
         """True when nothing is being made any more."""

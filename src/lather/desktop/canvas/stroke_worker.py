@@ -16,6 +16,7 @@ from lather.core.errors import LatherError
 from lather.core.job.model import Job, Stroke
 from lather.core.phrases import phrase
 from lather.core.types import Rect
+from lather.desktop.background import outlive
 from lather.desktop.canvas.display import DisplayConverter
 
 _log = logging.getLogger(__name__)
@@ -87,8 +88,9 @@ class StrokeWorker(QObject):
     def stop(self) -> None:
         with self._condition:
             self._stopped = True
+            self._live = None
             self._condition.notify()
-        self._thread.join(timeout=10)
+        outlive(self, [self._thread])
 
     def _put(self, task: Callable[[], None]) -> None:
         with self._condition:

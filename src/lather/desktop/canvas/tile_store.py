@@ -10,6 +10,7 @@ from lather.core.engine.scheduler import Scheduler, TileRequest, TileResponse
 from lather.core.job.model import Job
 from lather.core.recent import Recent
 from lather.core.types import TILE, Rect, tile_rect
+from lather.desktop.background import outlive
 from lather.desktop.canvas.display import DisplayConverter, TileImage
 
 _DRAFTS, _PLACES = 120, 8192
@@ -29,12 +30,14 @@ class Showing:
 
 
 class TileStore(QObject):
-    """Keeps display tiles. `arrived(level, column, row)` in the window's thread when one is ready.
+    """Keeps display tiles. `arrived(level, column, row)` in the window's thread when one is ready; `settled()` when all
+    that is in view stands there finished.
 
     Which tile is up to date is found out by the workers: until they say so, the last one of its place is drawn.
     """
 
     arrived = pyqtSignal(int, int, int)
+    settled = pyqtSignal()
     failed = pyqtSignal(object)
     _delivered = pyqtSignal(object, object)
 
@@ -58,7 +61,7 @@ class TileStore(QObject):
         )
 
     def close(self) -> None:
-        self._scheduler.stop()
+        outlive(self, self._scheduler.stop())
 
     def busy(self) -> bool:
         return not self._scheduler.idle()
@@ -76,7 +79,9 @@ class TileStore(QObject):
             self._wanted = [(showing.level, *tile) for tile in showing.tiles]
         keys = self._photo_keys if before else self._keys
         missing = tuple(tile for tile in showing.tiles if keys.get((showing.level, *tile)) not in self._tiles)
-        request = TileRequest(showing.job, showing.stage_id, showing.level, missing, self._settled)
+        # where nothing stands yet the photo comes first: it costs little, and the retouch may take long
+        first = before and any(self.image(showing.level, *tile) is None for tile in missing)
+        request = TileRequest(showing.job, showing.stage_id, showing.level, missing, self._settled, first)
         self._scheduler.request(request, channel)
 
     def _convert(self, response: TileResponse) -> None:  # in a worker
@@ -116,6 +121,7 @@ class TileStore(QObject):
         if self._wanted and all(self._keys.get(place) in self._tiles for place in self._wanted):
             self._settled = self._job
             self._drafts.clear()
+            self.settled.emit()
 
     def key_at(self, level: int, column: int, row: int) -> tuple | None:
         """Key of the tile that is drawn there, if it is known to be up to date."""

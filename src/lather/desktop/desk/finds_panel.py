@@ -121,7 +121,14 @@ class FindsPanel(QWidget):
         column.addWidget(self.share)
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
-        column.addWidget(self.progress)
+        self.stop = QPushButton(tr("Stop"))  # of its own: a button that is pressed twice is not to mean another thing
+        self.stop.setObjectName("small")
+        self.stop.clicked.connect(self._stop)
+        running = QHBoxLayout()
+        running.setSpacing(6)
+        running.addWidget(self.progress, 1)
+        running.addWidget(self.stop)
+        column.addLayout(running)
         self.all = QPushButton()
         self.all.clicked.connect(self._all_clicked)
         column.addWidget(self.all)
@@ -151,11 +158,12 @@ class FindsPanel(QWidget):
     def _set_share(self, share: float) -> None:
         self.control.even_share = share
 
+    def _stop(self) -> None:
+        self.control.looking.stop()
+        self.control.mending.stop()
+
     def _all_clicked(self) -> None:
-        if self.control.busy:
-            self.control.looking.stop()
-            self.control.mending.stop()
-        elif self.job.finds is None:
+        if self.job.finds is None:
             self.control.looking.start()
         else:
             self.control.mending.mend_shown()
@@ -201,17 +209,20 @@ class FindsPanel(QWidget):
         self.list.viewport().update()
 
     def _show_actions(self, control: FindsControl, job, still_open: int) -> None:
-        self.progress.setVisible(bool(control.busy))
+        for widget in (self.progress, self.stop):
+            widget.setVisible(bool(control.busy))
         self.progress.setValue(round(100 * control.share))
-        if control.busy:
-            self.all.setText(tr("Stop"))
+        if control.busy == "finding":
+            self.all.setText(tr("Looking …"))
+        elif control.busy:
+            self.all.setText(tr("Working …"))
         elif job.finds is None:
             self.all.setText(tr("Look for flaws"))
         else:
             finds = "1 find" if still_open == 1 else phrase("%1 finds", still_open)
             self.all.setText(tr(phrase("Even all skin, %1", finds) if control.evens_all_skin
                                 else phrase("%1 all %2 in this list", self._word, still_open)))
-        self.all.setEnabled(bool(control.busy) or job.finds is None or still_open > 0)
+        self.all.setEnabled(not control.busy and (job.finds is None or still_open > 0))
         self.all.setVisible(control.job.info.finds or bool(control.busy))
 
     def _fill_filters(self, control: FindsControl) -> None:

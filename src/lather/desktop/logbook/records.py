@@ -16,7 +16,7 @@ from lather.core.record.own_speed import LATEST_JOBS, own_speeds
 from lather.core.record.waiting import Waiting, enter, write_or_keep
 
 _log = logging.getLogger(__name__)
-_TRY_AGAIN_S = 30.0
+_TRY_AGAIN_S, _AT_ONCE_S = 30.0, 0.1
 
 
 class Records(QObject):
@@ -68,9 +68,13 @@ class Records(QObject):
         return self.book.entries() if self.book is not None else []
 
     def seconds(self, job_id: str) -> dict[str, int]:
+        """{stage: seconds} of a job; nothing where the logbook does not say it at once: the job knows its own."""
+        if self.book is None:
+            return {}
         try:
-            self.wait()
-            return self.book.seconds(job_id) if self.book is not None else {}
+            return self._hand.submit(lambda: self.book.seconds(job_id)).result(_AT_ONCE_S)
+        except TimeoutError:
+            return {}
         except LatherError as error:
             self._tell(log.expected(_log, error))
             return {}
@@ -84,6 +88,9 @@ class Records(QObject):
             return shipped_speeds()
 
     def close(self) -> None:
-        self._hand.shutdown(wait=True)
+        """What was asked for is still written, beside the window; the program waits for it at its end."""
+        self.blockSignals(True)
+        self.setParent(None)
         if self.book is not None:
-            self.book.close()
+            self._hand.submit(self.book.close)
+        self._hand.shutdown(wait=False)

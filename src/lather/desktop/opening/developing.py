@@ -108,7 +108,7 @@ class DevelopDialog(QDialog):
         self.as_measured.clicked.connect(self._reset)
         self.open_button.clicked.connect(self.accept)
         self.cancel.clicked.connect(self.reject)
-        self.finished.connect(lambda _: self._background.close(wait=False))
+        self.finished.connect(lambda _: self._background.close())
         self._moved = start.kelvin is not None
         self.kelvin.changed.connect(lambda *_: setattr(self, "_moved", True))
         self._show()

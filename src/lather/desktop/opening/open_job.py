@@ -49,6 +49,7 @@ class OpenJob(QObject):
         super().__init__(parent)
         self.session = session
         self.saving = False
+        self._photo_changed = False  # on the disk, when it was saved last
         self._saved_job = None if unsaved else session.job
         self._pending: list[dict] = []
         self._journal_told = ""
@@ -234,7 +235,9 @@ class OpenJob(QObject):
             try:
                 self.session.refuse_photo(path)
                 patches = self.session.stored_patches(snapshot["job"])
-                return save_job(path, patches=patches, replaces=replaces, **snapshot)
+                saved = save_job(path, patches=patches, replaces=replaces, **snapshot)
+                self._photo_changed = self.session.photo_changed()
+                return saved
             except LatherError as error:
                 log.expected(_log, error)
                 return error
@@ -254,7 +257,7 @@ class OpenJob(QObject):
             self.journal.begin(job, job_file=self.session.job_file, photo_path=self.session.photo_path,
                                identity=outcome, records=self._pending)
             self.tell_journal()
-            if self.session.photo_changed():
+            if self._photo_changed:
                 self.problem.emit(phrase("Saved. %1 has changed on disk since it was opened; the job keeps it as it "
                                          "was.", self.session.photo_path.name))
         elif isinstance(outcome, ChangedOnDisk):

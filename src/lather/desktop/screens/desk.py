@@ -19,6 +19,7 @@ from lather.desktop.controls.areas.face_map import FaceControl
 from lather.desktop.controls.areas.fence import FenceControl
 from lather.desktop.controls.beside.gauging import Gauging
 from lather.desktop.controls.beside.photo_measuring import Measured
+from lather.desktop.controls.beside.settling import Settling
 from lather.desktop.controls.finds.finds import FindsControl
 from lather.desktop.controls.finds.overlay import draw_finds
 from lather.desktop.controls.painting.ghost import GhostControl
@@ -75,9 +76,16 @@ class DeskScreen(QWidget):
         self.keys = DeskKeys(self)
         self.press, self.release = self.keys.press, self.keys.release
         self.show_job(job.job)
+        self.settling = Settling(self.canvas, job, self)
+        self.settling.going_on.connect(lambda text: self.messages.show_going_on(text, "settling"))
+        self.settling.settled.connect(self._begin_beside)
+
+    def _begin_beside(self) -> None:
+        """What goes on beside the desk: once what the job holds is seen."""
+        self.gauging.begin()
         if settings.value("finds_on_opening"):
             self.found.looking.found.connect(self.measured.ask)
-            if job.job.finds is None:
+            if self.job.job.finds is None:
                 self.found.looking.start()
             else:
                 self.measured.ask()
@@ -247,6 +255,8 @@ class DeskScreen(QWidget):
         for part in (self.pin, self.control, self.graft, self.fence, self.face, self.found, self.ghost, self.measured,
                      self.gauging, *self.stages.values()):
             part.message.connect(self.message)
+        for stage_id, part in self.stages.items():
+            part.going_on.connect(lambda text, stage_id=stage_id: self.messages.show_going_on(text, stage_id))
         for part in self.stages.values():
             part.tool_wanted.connect(self.brush_strip.choose)
         self.lamps.chosen.connect(self._take_lamp)
@@ -416,8 +426,8 @@ class DeskScreen(QWidget):
 
     def idle(self) -> bool:
         """True when nothing is looked for, mended, measured or shown any more."""
-        return (self.found.idle() and self.measured.idle() and self.gauging.idle() and self.face.idle()
-                and self.crops.idle() and all(part.idle() for part in self.stages.values()))
+        beside = (self.found, self.measured, self.gauging, self.face, self.crops, *self.stages.values())
+        return not self.settling.waiting and all(part.idle() for part in beside)
 
     def close_job(self) -> None:
         beside = (self.gauging, self.face, *self.stages.values(), self.measured, self.found, self.crops)

@@ -356,7 +356,7 @@ class PracticeScreen(QWidget):
 
     def close_job(self) -> None:
         self._play.stop()
-        self._background.close(wait=False)
+        self._background.close()
         if self.canvas is not None:
             self.canvas.store.close()
 

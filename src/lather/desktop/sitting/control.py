@@ -80,7 +80,7 @@ class SittingControl(QObject):
         except LatherError as error:
             self.message.emit(log.expected(_log, error))
             return False
-        self._background.close(wait=False)  # nothing is heard any more of what was begun for another sitting
+        self._background.close()  # nothing is heard any more of what was begun for another sitting
         self._background = Background(self)
         self.sitting, self.thumbs, self.pictures, self._answers, self._seconds = sitting, {}, {}, [], {}
         self._saved = sitting

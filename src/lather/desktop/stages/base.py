@@ -33,10 +33,12 @@ class StagePart(QObject):
     list_name, list_panel: a list of its own at the left, in the place of the finds; a box without one has none.
     choice_panel: what stands above the lists. strip: what stands beside the tools, in the place of the build-up graph.
 
-    `message(text)` for the person; `tool_wanted(tool)` where another one is to be in hand.
+    `message(text)` for the person; `going_on(text)` what takes long, "" when it is done; `tool_wanted(tool)` where
+    another one is to be in hand.
     """
 
     message = pyqtSignal(object)
+    going_on = pyqtSignal(object)
     tool_wanted = pyqtSignal(object)
     empty = "Nothing on this layer yet."
     hint = ""

@@ -1,6 +1,7 @@
 """The one window: header, screens, messages. Assembly only."""
 
 import logging
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QTimer, pyqtSignal
@@ -20,9 +21,10 @@ from lather.core.practice.demo import demo_folder
 from lather.core.record.entries import LogEntry
 from lather.core.session import Session
 from lather.core.stages.registry import is_computed
+from lather.core.strict_json import plain_text
 from lather.core.threads import BACKGROUND
 from lather.desktop import settings
-from lather.desktop.background import Background
+from lather.desktop.background import Background, aside
 from lather.desktop.controls.beside.judging import Judging
 from lather.desktop.controls.beside.planning import Planning
 from lather.desktop.controls.beside.timekeeping import REST, Timekeeping
@@ -151,12 +153,20 @@ class MainWindow(Host):
                 leftover.discard()
         if is_extra(path):
             return open_extra(self, path)
+        brief = settings.new_brief()
+        session = self._read(path, lambda: Session.open(path, brief=brief))
+        return session is not None and self.take_opened(session, path)
+
+    def _read(self, path: Path, read: Callable[[], Session]) -> Session | None:
+        """A session that is read beside the window; None, and why, where it cannot be."""
+        self.screens.show_going_on(phrase("Reading %1 …", plain_text(path.name)))
         try:
-            session = Session.open(path, brief=settings.new_brief())
+            return aside(read)
         except LatherError as error:
             self.warn(log.expected(_log, error))
-            return False
-        return self.take_opened(session, path)
+            return None
+        finally:
+            self.screens.show_going_on("")
 
     def take_opened(self, session: Session, path: Path) -> bool:
         """A photo or job that was opened, in place of what is open. False where that was to stay."""
@@ -174,10 +184,8 @@ class MainWindow(Host):
 
     def recover(self, leftover: Leftover) -> bool:
         """Go on with work that a crash left."""
-        try:
-            session = recover(leftover)
-        except LatherError as error:
-            self.warn(log.expected(_log, error))
+        session = self._read(Path(leftover.title or leftover.path), lambda: recover(leftover))
+        if session is None:
             return False
         if not self.may_leave():
             leftover.release()

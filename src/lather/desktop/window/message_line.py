@@ -30,7 +30,8 @@ class MessageLine(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(MESSAGE_PX)
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self._hint = self._message = self._going_on = ""
+        self._hint = self._message = ""
+        self._going_on: dict[str, str] = {}
         self._stays = False
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -50,7 +51,7 @@ class MessageLine(QWidget):
 
     def text(self) -> str:
         """What is said now, with the keys as they are bound."""
-        return " ".join(keyed(tr(self._message or self._going_on or self._hint)).split())
+        return " ".join(keyed(tr(self._message or self.going_on or self._hint)).split())
 
     @property
     def message(self) -> str:
@@ -65,11 +66,18 @@ class MessageLine(QWidget):
             self._hint = text
             self._changed()
 
-    def show_going_on(self, text: str) -> None:
-        """What takes long, over the hint until it is done ("")."""
-        if text != self._going_on:
-            self._going_on = text
+    def show_going_on(self, text: str, who: str = "") -> None:
+        """What takes long, over the hint until it is done (""); of several what was begun last."""
+        if text != self._going_on.pop(who, ""):
             self._changed()
+        if text:
+            self._going_on[who] = text
+            self._changed()
+
+    @property
+    def going_on(self) -> str:
+        """What is said to take long; "" for nothing."""
+        return next(reversed(self._going_on.values()), "")
 
     def show_message(self, text: str, *, stays: bool = False) -> None:
         self._message, self._stays = text, stays
@@ -125,7 +133,7 @@ class MessageLine(QWidget):
     def paintEvent(self, event) -> None:
         t = theme()
         painter = QPainter(self)
-        spoken = self._message or self._going_on
+        spoken = self._message or self.going_on
         painter.fillRect(self.rect(), QColor(t.raised if spoken else t.panel))
         if self._stays:
             painter.fillRect(0, 0, 3, self.height(), QColor(t.over))

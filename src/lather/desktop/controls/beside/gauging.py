@@ -27,6 +27,7 @@ class Gauging(QObject):
     def __init__(self, job: OpenJob, measured: Measured, parent=None):
         super().__init__(parent)
         self.job, self.measured, self.background = job, measured, Background(self)
+        self._begun = False
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.setInterval(_DELAY_MS)
@@ -34,13 +35,21 @@ class Gauging(QObject):
         if gauged_by_itself():
             job.changed.connect(lambda _: self._later.start())
             measured.ready.connect(self._measure)
+
+    def begin(self) -> None:
+        """From now on: when what a job holds has been worked out for the eye."""
+        self._begun = True
+        if gauged_by_itself():
             self._later.start()
 
     def ask(self) -> None:
         """Measure now."""
+        self._begun = True
         self._measure()
 
     def _measure(self) -> None:
+        if not self._begun:
+            return
         job, engine, measures = self.job.job, self.job.session.engine, self.measured.measures
         if not len(engine.stack(job)):
             self.background.cancel("gauges")

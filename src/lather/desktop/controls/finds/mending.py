@@ -1,6 +1,7 @@
 """Mending finds: the one in hand, which stays in sight for a moment, or all that are listed, as one step."""
 
 from collections import deque
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -8,14 +9,34 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from lather.core.job.finds import Find
 from lather.core.mending.edit_for_find import can_mend, mend_all, mend_command
 from lather.core.mending.even_blotches import even_all_command
-from lather.core.phrases import phrase
+from lather.core.phrases import joined, phrase
 from lather.desktop import settings
 from lather.desktop.background import Background
 
 if TYPE_CHECKING:
     from lather.desktop.controls.finds.finds import FindsControl
 
-_DONE = {"strands": "Cleared {} hairs", "even": "Evened {} blotches", "colour": "Calmed {} places"}
+_DONE = {
+    "mend": lambda n: phrase("Mended %n finds in one step; undo takes them back.", n=n,
+                             one="Mended %n find in one step; undo takes it back."),
+    "strands": lambda n: phrase("Cleared %n hairs in one step; undo takes them back.", n=n,
+                                one="Cleared %n hair in one step; undo takes it back."),
+    "even": lambda n: phrase("Evened %n blotches in one step; undo takes them back.", n=n,
+                             one="Evened %n blotch in one step; undo takes it back."),
+    "colour": lambda n: phrase("Calmed %n places in one step; undo takes them back.", n=n,
+                               one="Calmed %n place in one step; undo takes it back."),
+}
+"""What was done of a whole list, by the stage in which it was asked for."""
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """A find to be mended, with what was in hand when it was asked for."""
+
+    find: Find
+    stage_id: str
+    layer_id: str
+    share: float
 
 
 class Mending(QObject):
@@ -28,8 +49,8 @@ class Mending(QObject):
         super().__init__(finds)
         self.finds, self.job, self.background = finds, finds.job, Background(self)
         self.busy, self.share = False, 0.0
-        self._queue: deque[Find] = deque()
-        self._now: Find | None = None
+        self._queue: deque[_Asked] = deque()
+        self._now: _Asked | None = None
         self._shown_until_mended = ""
         self.linger = QTimer(self)
         self.linger.setSingleShot(True)
@@ -37,7 +58,7 @@ class Mending(QObject):
 
     def waiting(self) -> set[str]:
         """Ids of finds that will be mended."""
-        return {find.id for find in (*self._queue, self._now) if find is not None}
+        return {one.find.id for one in (*self._queue, self._now) if one is not None}
 
     # a mend stays in sight for a moment
 
@@ -77,7 +98,7 @@ class Mending(QObject):
             self.finds.step(1)
             return
         self._shown_until_mended = find.id
-        self._queue.append(find)
+        self._queue.append(_Asked(find, self.job.stage_id, self._layer_id(), self.finds.even_share))
         self._mend_next()
         self.changed.emit()
 
@@ -88,14 +109,22 @@ class Mending(QObject):
     def _mend_next(self) -> None:
         if self._now is not None or not self._queue:
             return
-        find = self._now = self._queue.popleft()
-        job, layer_id, engine, stage_id = self.job.job, self._layer_id(), self.job.session.engine, self.job.stage_id
-        share = self.finds.even_share
-        self.background.run("mend", lambda task: mend_command(engine, job, find, layer_id, stage_id, share),
-                            self._mended, failed=lambda text: self._mended(None, text))
+        asked = self._now = self._queue.popleft()
+        job, engine = self.job.job, self.job.session.engine
+        layer_id = self._layer_now(asked.stage_id, asked.layer_id)
+        self.background.run(
+            "mend", lambda task: mend_command(engine, job, asked.find, layer_id, asked.stage_id, asked.share),
+            self._mended, failed=lambda text: self._mended(None, text))
+
+    def _layer_now(self, stage_id: str, layer_id: str) -> str:
+        """The layer that was in hand when it was asked for; where it has gone, or there was none, the last one there is
+        now: the one before may have made it.
+        """
+        layers = [layer.id for layer in self.job.job.stage(stage_id).layers]
+        return layer_id if layer_id in layers else layers[-1] if layers else ""
 
     def _mended(self, command, text: str = "") -> None:
-        find, self._now = self._now, None
+        find, self._now = self._now.find, None
         if command is not None:
             self.job.do(command)
         else:
@@ -131,7 +160,8 @@ class Mending(QObject):
             return mend_all(engine, job, wanted, layer_id, task.tick, stage_id=stage_id, share=share)
 
         self._show_progress(0.0)
-        self.background.run("mend all", work, lambda done: self._all_mended(job, *done, len(wanted)), failed=self._end,
+        self.background.run("mend all", work, lambda done: self._all_mended(job, stage_id, *done, len(wanted)),
+                            failed=self._end,
                             progress=lambda share, _: self._show_progress(share))
 
     def _even_all_skin(self, count: int) -> None:
@@ -147,17 +177,17 @@ class Mending(QObject):
         self.busy, self.share = True, share
         self.changed.emit()
 
-    def _all_mended(self, job, command, count: int, wanted: int) -> None:
+    def _all_mended(self, job, stage_id: str, command, count: int, wanted: int) -> None:
         layers = {layer.id for stage in self.job.job.stages for layer in stage.layers}
         gone = [layer for stage in job.stages for layer in stage.layers if layer.id not in layers]
-        if command is not None and not gone:
+        if gone and command is not None:
+            self._end(phrase("The layer “%1” was taken away meanwhile; nothing was laid down.", gone[0].name))
+            return
+        if command is not None:
             self.job.do(command)
         missed = wanted - count
-        done = _DONE.get(self.job.stage_id, "Mended {} finds").format(count)
-        self._end(
-            phrase("%1 in one step; undo takes them back.", done)
-            + (phrase(" %1 had no fitting skin near: do them by hand.", missed) if missed else "")
-        )
+        self._end(joined([_DONE.get(stage_id, _DONE["mend"])(count),
+                          phrase("%1 had no fitting skin near: do them by hand.", missed) if missed else ""]))
 
     def _end(self, message: str) -> None:
         self.busy = False

@@ -1,5 +1,8 @@
 """A stage of adjustments on the desk: list, mask, box, and the tools that say what a layer goes by."""
 
+from collections.abc import Callable
+from typing import Any
+
 import numpy as np
 from PyQt6.QtCore import QPointF, QTimer
 from PyQt6.QtGui import QPainter
@@ -16,7 +19,7 @@ from lather.core.phrases import phrase
 from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.core.stages.mend.grow_fence import grow_fence
 from lather.core.types import Rect
-from lather.desktop.background import Background
+from lather.desktop.background import Background, Task, aside
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.pointer import draw_outline, draw_tag
 from lather.desktop.controls.painting.outline_trail import OutlineTrail
@@ -118,7 +121,17 @@ class AdjustPart(StagePart):
             if self.in_hand:
                 self.job.choose_layer(layer.id)
 
-        self._background.run("measure a layer", work, take, failed=self.message.emit, newest=True)
+        self.do_beside("measure a layer", phrase("Measuring what %1 goes by …", kind.label), work, take)
+
+    def do_beside(self, name: str, says: str, work: Callable[[Task], object], take: Callable[[Any], None]) -> None:
+        """What was asked for by a click, done after what was asked for before; says: what stands there until then."""
+        def end(then: Callable[[], None]) -> None:
+            self.going_on.emit("")
+            then()
+
+        self.going_on.emit(says)
+        self._background.run(name, work, lambda value: end(lambda: take(value)),
+                             failed=lambda text: end(lambda: self.message.emit(text)), queued=True)
 
     def _free_name(self, label: str) -> str:
         names, number = {layer.name for layer in self.job.job.stage(self.info.id).layers}, 2
@@ -139,9 +152,14 @@ class AdjustPart(StagePart):
         return self._free_name(self.kind.label)
 
     def new_layer_settings(self) -> dict:
-        settings = measured_settings(self.canvas.engine, self.job.job, self.info.id, self.kind.id,
-                                     grain=self.desk.measured.grain)
-        return self.kind.new_settings() if settings is None else settings
+        """Measured beside the window; what is pressed meanwhile waits until the layer is there."""
+        engine, job, kind, grain = self.canvas.engine, self.job.job, self.kind, self.desk.measured.grain
+        self.going_on.emit(phrase("Measuring what %1 goes by …", kind.label))
+        try:
+            settings = aside(lambda: measured_settings(engine, job, self.info.id, kind.id, grain=grain))
+        finally:
+            self.going_on.emit("")
+        return kind.new_settings() if settings is None else settings
 
     def chosen(self) -> None:
         """Zones are looked for before the first layer asks for them."""
@@ -306,8 +324,8 @@ class AdjustPart(StagePart):
                             fence=fence, feather=1.0)
             self.lay(self.job.ensure_layer(), stroke)
 
-        self._background.run("grow", lambda task: grow_fence(photo, x, y, feather_px=feather, near=near), take,
-                             failed=self.message.emit, newest=True)
+        self.do_beside("grow", "Growing the area …",
+                       lambda task: grow_fence(photo, x, y, feather_px=feather, near=near), take)
 
     def _pick(self, x: float, y: float) -> None:
         """The colour under the pen, of what lies beneath the layer, as the mean of a few pixels."""

@@ -82,9 +82,8 @@ class ColourPart(AdjustPart):
         layer = self.layer
         if word == "again" and layer is not None:
             engine, job = self.canvas.engine, self.job.job
-            self._background.run("again", lambda task: measured_again(engine, job, layer),
-                                 lambda command: command is not None and self.job.do(command),
-                                 failed=self.message.emit, newest=True)
+            self.do_beside("again", "Measuring anew …", lambda task: measured_again(engine, job, layer),
+                           lambda command: command is not None and self.job.do(command))
 
     def _take_reference(self, corners: np.ndarray) -> None:
         layer = self.job.ensure_layer()
@@ -122,7 +121,7 @@ class ColourPart(AdjustPart):
                     where = zone_label(area["zone"]).lower() if "zone" in area else "there"
                     self.message.emit(phrase("Hardly any skin is seen %1; outline it by hand.", where))
 
-        self._background.run("areas", work, take, failed=self.message.emit, newest=True)
+        self.do_beside("areas", "Measuring the skin of both areas …", work, take)
 
     def _target_mask(self, target: dict) -> dict:
         """Settings of the mask: a zone, or what the outline alone covers."""

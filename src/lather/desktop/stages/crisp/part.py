@@ -76,6 +76,10 @@ class CrispPart(AdjustPart):
         job, engine, grain = self.job.job, self.canvas.engine, self.desk.measured.grain
 
         def take(command) -> None:
+            laid = first_of(self.job.stage.layers, of_crisp(part)) if self.in_hand else None
+            if laid is not None:  # asked for twice
+                self.job.choose_layer(laid.id)
+                return
             if command is None:
                 self.message.emit(phrase("%1: not seen on this photo; paint them by hand.", label))
                 return
@@ -84,5 +88,5 @@ class CrispPart(AdjustPart):
                 self.job.choose_layer(command.layer.id)
                 self.hatch.flash()
 
-        self._background.run("proposal", lambda task: crisp_proposal(engine, job, part, grain), take,
-                             failed=self.message.emit, newest=True)
+        self.do_beside("proposal", phrase("Looking at the %1 …", label.lower()),
+                       lambda task: crisp_proposal(engine, job, part, grain), take)

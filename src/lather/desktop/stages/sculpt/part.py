@@ -52,6 +52,7 @@ class SculptPart(StagePart):
         self._drag: tuple[str, PenEvent] | None = None
         self._asked_for: tuple | None = None
         self._stops = (0.0, 0.0)
+        self._lay_then = False  # asked for before the paths were known
         self.job.changed.connect(self._job_changed)
 
     # proposals
@@ -74,6 +75,11 @@ class SculptPart(StagePart):
         self.rows = [self._by_hand.get(one.id, one) for one in rows]
         self.show_job()
         self.canvas.update()
+        wanted, self._lay_then = self._lay_then, False
+        if wanted and self.in_hand:
+            self.lay()
+        elif wanted:
+            self.message.emit("Sculpt was left before the paths were known; none was laid down.")
 
     def _job_changed(self, job: Job) -> None:
         if not self.in_hand:
@@ -101,10 +107,15 @@ class SculptPart(StagePart):
         return {one.id: n for n, one in enumerate((x for x in self.rows if not x.left_out), 1)}
 
     def lay(self) -> None:
+        """All that is chosen, as one step; where the light is still looked at, as soon as it is known."""
+        if self._background.running("paths"):
+            self._lay_then = True
+            self.message.emit("The light is still looked at: the paths are laid down as soon as they are known.")
+            return
         chosen = self.waiting()
         command = lay_command(self.job.job, chosen, self.share)
         if command is None:
-            self.message.emit("All proposed paths are laid down, or left out.")
+            self.message.emit(self._empty_list() or "All proposed paths are laid down, or left out.")
             return
         self.job.do(command)
         self.job.choose_layer(self.job.stage.layers[-1].id)
