@@ -14,7 +14,7 @@ ORDER = [
 ]
 SHARED = {
     "data", "errors", "lengths", "levels", "log", "loop_parts", "loops", "memory", "parameters", "phrases",
-    "ranges", "recent", "state", "threads", "types",
+    "ranges", "recent", "state", "strict_json", "threads", "types",
 }
 
 

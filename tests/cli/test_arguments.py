@@ -71,13 +71,13 @@ REFUSED = (
     (("measure", "a.png", "a.png", "--zones", "pipe.png"), "pipe"),
     (("measure", "a.png", "a.png", "--finds", "pipe.png"), "pipe"),
     (("practice", "make", "--sitter", "pip", "--flaw", "flake=²", "--out", "p"), "KIND=COUNT"),
-    (("practice", "make", "--sitter", "pip", "--out", "other"), "of yours"),
-    (("practice", "make", "--sitter", "pip", "--out", "a.png"), "cannot be made"),
+    (("practice", "make", "--sitter", "pip", "--out", "other"), "choose another name"),
+    (("practice", "make", "--sitter", "pip", "--out", "a.png"), "is a file"),
     (("practice", "score", "folder", "a.png"), "."),
     (("find", "a.png", "--kind", "wart"), "no kind"),
     (("nonsense",), "invalid choice"),
     (("render",), "required"),
-    (("shots", "--out", "a.png"), "cannot be made"),
+    (("shots", "--out", "a.png"), "is a file"),
 )
 
 

@@ -12,13 +12,14 @@ import numpy as np
 from lather.core.plan.minutes import shipped_speeds
 from lather.core.record.clock import Span
 from lather.core.record.entries import DeliveryNote, GaugeNote, sums
-from lather.core.record.logbook import Logbook, Which, logbook_path
+from lather.core.record.logbook import Logbook, logbook_path
 from lather.core.record.logbook_error import BUSY, CLOSED, DAMAGED, NEWER, NONE, LogbookError
 from lather.core.record.logbook_form import TABLES
 from lather.core.record.logbook_repair import repair
 from lather.core.record.own_speed import own_speeds
 from lather.core.record.statistics import as_csv, minutes_over_time, seconds_per_find
 from lather.core.record.waiting import Waiting, waiting_file, write_or_keep
+from lather.core.record.which import Which
 from tests.support.commands import run_here
 from tests.support.folder_case import FolderCase
 from tests.support.keep_version import EARLIER, fill

@@ -148,7 +148,8 @@ class FileTest(WithTranslator, FolderCase):
 
     def test_a_file_that_is_none_is_refused_with_a_sentence_and_the_interface_stays_english(self):
         path = settings_folder() / "texts" / "xx.ts"
-        path.parent.mkdir(parents=True)
+        path.parent.mkdir(parents=True, exist_ok=True)
+        self.addCleanup(path.unlink)
 
         def document(text: str, encoding: str) -> bytes:
             return (f'<?xml version="1.0" encoding="{encoding}"?><TS><context><name>Lather</name><message><source>'

@@ -12,9 +12,10 @@ from lather.core.imageio.atomic import write_atomically
 from lather.core.job.brief import clock_text, money
 from lather.core.record.demo import demo_entries
 from lather.core.record.entries import LogEntry, Sums, Totals, matches, sums
-from lather.core.record.logbook import Logbook, Which, logbook_path
+from lather.core.record.logbook import Logbook, logbook_path
 from lather.core.record.logbook_repair import repair
 from lather.core.record.statistics import as_csv
+from lather.core.record.which import Which
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

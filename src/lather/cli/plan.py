@@ -19,8 +19,9 @@ from lather.core.plan.minutes import Speeds, shipped_speeds
 from lather.core.plan.plan import Plan
 from lather.core.plan.plan_of_session import plan_of
 from lather.core.plan.routes import ROUTES, route_named
-from lather.core.record.logbook import Logbook, Which
+from lather.core.record.logbook import Logbook
 from lather.core.record.own_speed import LATEST_JOBS, own_speeds
+from lather.core.record.which import Which
 from lather.core.session import Session
 from lather.core.warmup import tell_on_terminal
 

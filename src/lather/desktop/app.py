@@ -21,6 +21,7 @@ from lather.desktop.compiling import Compiling
 from lather.desktop.settings.applied import SCALE, SCALED_BY_SETTING, apply, apply_scale
 from lather.desktop.theme import icons
 from lather.desktop.theme.style import font, load_fonts
+from lather.desktop.window.placement import was_filled
 
 _log = logging.getLogger(__name__)
 _PATIENCE_S = 20.0  # for what was told to end when the window was closed
@@ -71,7 +72,7 @@ def run(path: str | Path | None = None, *, demo: bool = False) -> int:
 
     app = make_application()
     window = MainWindow()
-    window.show()
+    window.showMaximized() if was_filled() else window.show()
     if demo:
         QTimer.singleShot(0, window.open_demo)
     elif path is not None:

@@ -25,6 +25,7 @@ from lather.core.record.clock import Span
 from lather.core.record.entries import DeliveryNote, GaugeNote, LogEntry, Totals, earned_an_hour
 from lather.core.record.logbook_error import BUSY, CLOSED, NEWER, LogbookError, told
 from lather.core.record.logbook_files import copy_whole, in_use
+from lather.core.record.which import DATED, Which, has_words
 from lather.core.strict_json import MALFORMED, plain_text
 
 _log = logging.getLogger(__name__)
@@ -40,44 +41,6 @@ def logbook_path() -> Path:
 def now() -> str:
     """UTC, to the second, ISO 8601."""
     return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
-
-
-_DATED = "CASE WHEN delivered_at <> '' THEN delivered_at ELSE began END"
-"""What jobs are listed by."""
-
-
-@dataclass(frozen=True)
-class Which:
-    """Jobs that are asked for: words found in title or client, kind, route, month (2026-11), at most the latest."""
-
-    words: str = ""
-    kind: str = ""
-    route: str = ""
-    month: str = ""
-    latest: int | None = None
-    job_id: str = ""
-
-    @property
-    def is_all(self) -> bool:
-        """True where nothing is left out."""
-        return self == Which()
-
-    def condition(self) -> tuple[str, tuple]:
-        """(of a statement on `jobs`, its values)."""
-        parts: list[str] = ["1"]
-        values: list[str] = []
-        for part, value in (("has_words(title, client, ?)", self.words.casefold()), ("kind = ?", self.kind),
-                            ("route = ?", self.route), (f"substr({_DATED}, 1, 10) GLOB ?", self.month),
-                            ("id = ?", self.job_id)):
-            if value:
-                parts.append(part)
-                values.append(f"{value}*" if "GLOB" in part else value)
-        return " AND ".join(parts), tuple(values)
-
-
-def _has_words(title: str, client: str, words: str) -> bool:
-    text = f"{title} {client}".casefold()
-    return all(word in text for word in words.split())
 
 
 def _insert(uid: str) -> str:
@@ -344,10 +307,10 @@ class Logbook:
             return
         condition, values = which.condition()
         db = self._db
-        db.create_function("has_words", 3, _has_words, deterministic=True)
+        db.create_function("has_words", 3, has_words, deterministic=True)
         self._rows("CREATE TEMP TABLE IF NOT EXISTS chosen (id TEXT PRIMARY KEY)")
         self._rows("DELETE FROM chosen")
-        limit = f"ORDER BY {_DATED} DESC, id DESC LIMIT {which.latest}" if which.latest else ""
+        limit = f"ORDER BY {DATED} DESC, id DESC LIMIT {which.latest}" if which.latest else ""
         self._rows(f"INSERT INTO chosen SELECT id FROM jobs WHERE {condition} {limit}", values)
         yield " WHERE job_id IN (SELECT id FROM chosen)"
 
@@ -366,7 +329,7 @@ class Logbook:
         made = []
         for row in self._rows("SELECT id, title, client, kind, route, began, delivered_at, demo, rate_cents, "
                               f"price_cents, currency, machine FROM jobs{of_chosen.replace('job_id', 'id')} "
-                              f"ORDER BY {_DATED} DESC, id DESC"):
+                              f"ORDER BY {DATED} DESC, id DESC"):
             job_id, title, client, kind, route, began, delivered_at, demo, rate, price, currency, machine = row
             seconds: dict[str, int] = {}
             for stage, _, _, worked in spans.get(job_id, ()):

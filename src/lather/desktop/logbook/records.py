@@ -11,9 +11,10 @@ from lather.core import log
 from lather.core.errors import LatherError
 from lather.core.plan.minutes import Speeds, shipped_speeds
 from lather.core.record.entries import LogEntry
-from lather.core.record.logbook import Logbook, Which
+from lather.core.record.logbook import Logbook
 from lather.core.record.own_speed import LATEST_JOBS, own_speeds
 from lather.core.record.waiting import Waiting, enter, write_or_keep
+from lather.core.record.which import Which
 
 _log = logging.getLogger(__name__)
 _TRY_AGAIN_S, _AT_ONCE_S = 30.0, 0.1

@@ -1,7 +1,6 @@
 """The one window: header, screens, messages. Assembly only."""
 
 import logging
-from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QTimer, pyqtSignal
@@ -21,10 +20,9 @@ from lather.core.practice.demo import demo_folder
 from lather.core.record.entries import LogEntry
 from lather.core.session import Session
 from lather.core.stages.registry import is_computed
-from lather.core.strict_json import plain_text
 from lather.core.threads import BACKGROUND
 from lather.desktop import settings
-from lather.desktop.background import Background, aside
+from lather.desktop.background import Background
 from lather.desktop.controls.beside.judging import Judging
 from lather.desktop.controls.beside.planning import Planning
 from lather.desktop.controls.beside.timekeeping import REST, Timekeeping
@@ -33,6 +31,7 @@ from lather.desktop.logbook.records import Records
 from lather.desktop.opening.demo import open_demo
 from lather.desktop.opening.developing import ENDINGS_SHOWN, open_extra
 from lather.desktop.opening.open_job import OpenJob
+from lather.desktop.opening.reading import read_beside
 from lather.desktop.practice.open_lesson import OpenLesson
 from lather.desktop.screens.brief import BriefScreen
 from lather.desktop.screens.deliver import DeliverScreen
@@ -42,6 +41,7 @@ from lather.desktop.screens.start import StartScreen
 from lather.desktop.sitting.control import SittingControl
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import style_sheet
+from lather.desktop.window import placement
 from lather.desktop.window.fault_report import copy_report
 from lather.desktop.window.host import Host
 from lather.desktop.window.key_sheet import KeySheet
@@ -53,7 +53,6 @@ from lather.desktop.window.screens import Screens
 _log = logging.getLogger(__name__)
 _FREED_AFTER_MS = 1000
 _FILTER = phrase("Photos and jobs (%1 *.lather)", ENDINGS_SHOWN)
-_LEAST_SIZE = (1024, 680)
 
 
 class MainWindow(Host):
@@ -66,8 +65,7 @@ class MainWindow(Host):
         self.setAccessibleName("Lather")
         self.setStyleSheet(style_sheet())
         self.setAcceptDrops(True)
-        self.setMinimumSize(*_LEAST_SIZE)
-        self.resize(1280, 800)
+        placement.place(self)
         self.job: OpenJob | None = None
         self.planning: Planning | None = None
         self.time: Timekeeping | None = None
@@ -154,19 +152,8 @@ class MainWindow(Host):
         if is_extra(path):
             return open_extra(self, path)
         brief = settings.new_brief()
-        session = self._read(path, lambda: Session.open(path, brief=brief))
+        session = read_beside(self, path.name, lambda: Session.open(path, brief=brief))
         return session is not None and self.take_opened(session, path)
-
-    def _read(self, path: Path, read: Callable[[], Session]) -> Session | None:
-        """A session that is read beside the window; None, and why, where it cannot be."""
-        self.screens.show_going_on(phrase("Reading %1 …", plain_text(path.name)))
-        try:
-            return aside(read)
-        except LatherError as error:
-            self.warn(log.expected(_log, error))
-            return None
-        finally:
-            self.screens.show_going_on("")
 
     def take_opened(self, session: Session, path: Path) -> bool:
         """A photo or job that was opened, in place of what is open. False where that was to stay."""
@@ -184,7 +171,7 @@ class MainWindow(Host):
 
     def recover(self, leftover: Leftover) -> bool:
         """Go on with work that a crash left."""
-        session = self._read(Path(leftover.title or leftover.path), lambda: recover(leftover))
+        session = read_beside(self, leftover.title, lambda: recover(leftover))
         if session is None:
             return False
         if not self.may_leave():
@@ -466,6 +453,7 @@ class MainWindow(Host):
         if not self._watched:  # Qt makes the handle with the first showing
             self._watched = True
             self.windowHandle().screenChanged.connect(lambda _: self.rooms.moved_to_another_display())
+            placement.fit_later(self)
 
     def stop(self) -> None:
         """Close without asking; the journal stays, so that what was not saved is offered at the next start."""
@@ -474,6 +462,7 @@ class MainWindow(Host):
 
     def closeEvent(self, event) -> None:
         if self.may_leave():
+            placement.keep(self)
             self.close_job()
             self.sitting.close()
             self.records.close()
