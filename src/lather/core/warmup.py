@@ -19,7 +19,7 @@ from pathlib import Path
 
 from lather.core import loops
 from lather.core.loops import Loop
-from lather.core.threads import give_way
+from lather.core.threads import BACKGROUND, give_way
 
 ORDER = (
     "levels", "colour.screen", "colour.profiles",  # the first picture
@@ -77,6 +77,17 @@ def keep_mark() -> None:
         _mark().touch()
     except OSError:
         pass  # then it is looked at once more at the next start
+
+
+def read_ahead() -> None:
+    """Load what takes long to load, beside the window: whoever needs it first would wait for it, and a click of a stage
+    is to be answered at once.
+    """
+    def load() -> None:
+        for name in ("scipy.interpolate", "scipy.ndimage", "scipy.spatial", "scipy.sparse.csgraph"):
+            importlib.import_module(name)
+
+    BACKGROUND.submit(load)
 
 
 def run(modules: tuple[str, ...] = ORDER) -> None:

@@ -13,7 +13,7 @@ from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
 from lather import interrupt
-from lather.core import log
+from lather.core import log, warmup
 from lather.core.phrases import phrase
 from lather.core.threads import wait_for_ended
 from lather.desktop.canvas import pointer
@@ -79,6 +79,7 @@ def run(path: str | Path | None = None, *, demo: bool = False) -> int:
         QTimer.singleShot(0, lambda: window.open_path(path))
     compiling = Compiling(window)
     compiling.start()
+    warmup.read_ahead()
     unsaved: list[str] = []
     for number in (signal.SIGINT, signal.SIGTERM):
         # not at once: it may come in the middle of opening or closing something

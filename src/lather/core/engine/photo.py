@@ -12,6 +12,8 @@ from lather.core.job.model import Source
 from lather.core.levels import halve_codes
 from lather.core.types import EncodedRGB, Rect, as_float32, level_size
 
+_STRIP_ROWS = 32
+
 
 @dataclass(eq=False)
 class Photo:
@@ -58,15 +60,33 @@ class Photo:
         return Rect(0, 0, *level_size(self.width, self.height, level))
 
     def codes(self, level: int) -> np.ndarray:
-        """Integer codes of a level; made once, each from the one below it."""
+        """Integer codes of a level; made once, from the nearest one below that is there."""
         if level == 0:
             return self.picture.pixels
-        below = self.codes(level - 1)
         with self._lock:
             if level not in self._levels:
-                self._levels[level] = halve_codes(below)
+                below = max((one for one in self._levels if one < level), default=0)
+                codes = self._levels[below] if below else self.picture.pixels
+                self._levels[level] = _halved(codes, level - below)
             return self._levels[level]
 
     def read(self, rect: Rect, level: int = 0) -> EncodedRGB:
         """float32 (h, w, 3) of a rectangle inside the level."""
         return as_float32(self.codes(level)[rect.y0 : rect.y1, rect.x0 : rect.x1])
+
+
+def _halved(codes: np.ndarray, times: int) -> np.ndarray:
+    """Halved again and again, strip by strip: what lies between takes no memory. To have the first picture of a large
+    photo on the screen, fresh memory costs more than the arithmetic.
+    """
+    if times == 1:
+        return halve_codes(codes)
+    width, height = level_size(codes.shape[1], codes.shape[0], times)
+    out = np.empty((height, width, 3), np.uint16)
+    rows = _STRIP_ROWS << times
+    for y in range(0, codes.shape[0], rows):
+        strip = codes[y : y + rows]
+        for _ in range(times):
+            strip = halve_codes(strip)
+        out[y >> times : (y >> times) + len(strip)] = strip
+    return out

@@ -3,7 +3,7 @@
 import logging
 from pathlib import Path
 
-from PyQt6.QtCore import QEventLoop, QTimer, pyqtSignal
+from PyQt6.QtCore import QCoreApplication, QEventLoop, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QStackedWidget, QVBoxLayout, QWidget
 
 from lather.core import log
@@ -201,6 +201,7 @@ class MainWindow(Host):
         self.time.changed.connect(self.show_time)
         self.time.rest_due.connect(lambda: self.say(REST))
         desk = DeskScreen(self.job)
+        QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)  # it takes a while to make
         self.planning = Planning(self.job, desk.measured, self.records, self)
         self.planning.message.connect(self.say)
         self.planning.changed.connect(self.show_time)
@@ -214,6 +215,7 @@ class MainWindow(Host):
         self.lesson, self.profile = lesson, settings.display_profile()
         self.rooms.add()
         self.show_screen("desk")
+        desk.settling.begin()
         self.show_time()
         self.show_state()
         self.job.tell_journal()

@@ -22,7 +22,12 @@ class Settling(QObject):
         self.waiting = True
         canvas.store.settled.connect(self._end)
         canvas.failed.connect(lambda _: self._end())
-        QTimer.singleShot(0, self._look)
+        self._timer = QTimer(self, singleShot=True)
+        self._timer.timeout.connect(self._look)
+
+    def begin(self) -> None:
+        """Once the window shows what it is to show."""
+        self._timer.start(0)
 
     def _look(self) -> None:
         if not self.waiting:
