@@ -269,6 +269,8 @@ class DeskScreen(QWidget):
     # what is asked for
 
     def _stage_changed(self) -> None:
+        if not self.messages.stays:  # it was about the stage that was left
+            self.messages.clear()
         self.graft.give_up()
         self.control.selected = None
         tools = self.job.info.tools_for(self.job.layer)

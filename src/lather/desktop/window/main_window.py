@@ -416,8 +416,8 @@ class MainWindow(Host):
         if done is None:
             self.say("There is nothing to redo." if forward else "There is nothing to undo.")
             return
-        self.say(phrase("Redone: %1.", done.label) if forward else phrase("Undone: %1.", done.label))
         self.screens["desk"].show_change(done)
+        self.say(phrase("Redone: %1.", done.label) if forward else phrase("Undone: %1.", done.label))
 
     def _key_released(self, action: str) -> None:
         if action == "key_sheet":

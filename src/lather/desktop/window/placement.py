@@ -72,7 +72,7 @@ def fit(window: QWidget) -> None:
     moved = QPoint(min(max(at.x(), inside.left()), max(inside.left(), inside.right() - size.width() + 1)),
                    min(max(at.y(), inside.top()), max(inside.top(), inside.bottom() - size.height() + 1)))
     if moved != at:
-        window.move(moved - QPoint(frame.left(), frame.top()))
+        window.setGeometry(QRect(moved, size))
 
 
 def keep(window: QWidget) -> None:

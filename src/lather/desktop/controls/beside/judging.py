@@ -73,6 +73,9 @@ class Judging(QObject):
             if self.values:
                 self.judged.emit()  # the limits may be others
             return
+        if self.offer is not None:  # it was worked out for the job before: laid on this one it would be another thing
+            self.offer = None
+            self.offered.emit()
         self._later.start()
 
     def _measure(self) -> None:
