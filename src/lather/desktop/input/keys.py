@@ -15,6 +15,7 @@ from lather.core.errors import SaveError
 from lather.core.job.model import STAGE_IDS
 from lather.core.phrases import phrase, worded
 from lather.core.strict_json import read_own, refused, write_own
+from lather.desktop.input.heard import Heard
 
 
 @dataclass(frozen=True)
@@ -154,8 +155,8 @@ def keyed(text: str) -> str:
     return _NAMED.sub(lambda found: bindings.get(found[1], found[0]), text)
 
 
-class KeyFilter(QObject):
-    """Listens to the whole window. `pressed(id)`, and `released(id)` for held ones.
+class KeyFilter(Heard):
+    """Listens to the window. `pressed(id)`, and `released(id)` for held ones.
 
     While something is typed no key is a command. A key alone is one only while the photo, a list or a screen itself has
     the focus (widgets with the property `takes_commands`); Tab and Space only on the photo.
@@ -167,10 +168,9 @@ class KeyFilter(QObject):
     def __init__(self, window: QWidget):
         super().__init__(window)
         self._window = window
-        self._by_key: dict = {}
         self.held: set[str] = set()
+        self._by_key: dict = {}
         self.load()
-        QApplication.instance().installEventFilter(self)
 
     def load(self) -> None:
         """The keys as they are bound now."""
@@ -181,7 +181,6 @@ class KeyFilter(QObject):
                 self._by_key[sequence[0]] = (action_id, BY_ID[action_id].held)
 
     def eventFilter(self, target: QObject, event: QEvent) -> bool:
-        # every event of the program comes by here, so that most are let go by the quickest of tests
         if target is self._window and event.type() == QEvent.Type.WindowDeactivate:
             for action_id in list(self.held):
                 self._release(action_id)

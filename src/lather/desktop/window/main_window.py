@@ -87,7 +87,7 @@ class MainWindow(Host):
         column.addWidget(self.header)
         column.addWidget(self.stack, 1)
         self.setCentralWidget(body)
-        self.screens = Screens(self.stack, self.say, lambda: copy_report(self))
+        self.screens = Screens(self.stack, self.say, lambda: copy_report(self), self._hear)
         self.lesson: OpenLesson | None = None
         self.profile: settings.DisplayProfile | None = None  # that the pictures are shown through
         self._unseen = MessageLine(self)  # between two jobs there is no screen
@@ -199,6 +199,8 @@ class MainWindow(Host):
         self.job.conflict.connect(self._ask_conflict)
         self.time = Timekeeping(self.job, self.records, self, self)
         self.time.changed.connect(self.show_time)
+        for screen in self.screens.made.values():
+            self._hear(screen)
         self.time.rest_due.connect(lambda: self.say(REST))
         desk = DeskScreen(self.job)
         QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)  # it takes a while to make
@@ -456,6 +458,12 @@ class MainWindow(Host):
             self._watched = True
             self.windowHandle().screenChanged.connect(lambda _: self.rooms.moved_to_another_display())
             placement.fit_later(self)
+
+    def _hear(self, screen: QWidget) -> None:
+        """Keys and time are heard on a screen and on its photo, whatever has the focus."""
+        for heard in (self.keys, self.time):
+            for target in (screen, getattr(screen, "canvas", None)) if heard is not None else ():
+                heard.watch(target)
 
     def stop(self) -> None:
         """Close without asking; the journal stays, so that what was not saved is offered at the next start."""

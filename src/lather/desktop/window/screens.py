@@ -8,8 +8,9 @@ from PyQt6.QtWidgets import QStackedWidget, QWidget
 class Screens(Mapping[str, QWidget]):
     """{key: screen}. All that can be shown are in it; `made` only those that were wanted already."""
 
-    def __init__(self, stack: QStackedWidget, say: Callable[[str], None], report: Callable[[], None]):
-        self._stack, self._say, self._report = stack, say, report
+    def __init__(self, stack: QStackedWidget, say: Callable[[str], None], report: Callable[[], None],
+                 heard: Callable[[QWidget], None]):
+        self._stack, self._say, self._report, self._heard = stack, say, report, heard
         self._makers: dict[str, Callable[[], QWidget]] = {}
         self._made: dict[str, QWidget] = {}
         self._going_on = ""
@@ -26,6 +27,7 @@ class Screens(Mapping[str, QWidget]):
             screen.messages.show_going_on(self._going_on)
             screen.messages.report_wanted.connect(self._report)
             self._stack.addWidget(screen)
+            self._heard(screen)
         return self._made[key]
 
     def show_going_on(self, text: str) -> None:

@@ -4,9 +4,10 @@ import time
 
 from PyQt6.QtCore import QEvent, QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QInputEvent
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from lather.core.record.clock import ActivityClock
+from lather.desktop.input.heard import Heard
 from lather.desktop.logbook.records import Records
 from lather.desktop.opening.open_job import OpenJob
 
@@ -16,7 +17,7 @@ _LIFE = {QEvent.Type.MouseMove, QEvent.Type.MouseButtonPress, QEvent.Type.KeyPre
          QEvent.Type.TabletMove, QEvent.Type.TabletPress, QEvent.Type.MouseButtonRelease, QEvent.Type.TabletRelease}
 
 
-class Timekeeping(QObject):
+class Timekeeping(Heard):
     """`changed()` after time was added, or it was paused. `rest_due()` after 50 minutes without rest.
 
     seconds: {stage: worked}, of the job since it was begun. now: a clock in seconds, for tests.
@@ -26,7 +27,7 @@ class Timekeeping(QObject):
     rest_due = pyqtSignal()
 
     def __init__(self, job: OpenJob, records: Records, window: QWidget, parent=None, *, now=time.monotonic):
-        super().__init__(parent)
+        super().__init__(window, parent)
         self.job, self.records, self._window, self.now = job, records, window, now
         self.clock = ActivityClock(job.stage_id)
         self.seconds = job.session.logged_seconds(records.seconds(job.job.id))
@@ -38,7 +39,7 @@ class Timekeeping(QObject):
         self._timer.start()
         job.changed.connect(self._job_changed)
         job.stage_changed.connect(self._enter)
-        QApplication.instance().installEventFilter(self)
+        self.watch(window.windowHandle())
 
     @property
     def total_s(self) -> int:
@@ -75,7 +76,7 @@ class Timekeeping(QObject):
         return False
 
     def _is_ours(self, target: QObject) -> bool:
-        return isinstance(target, QWidget) and target.window() is self._window
+        return not isinstance(target, QWidget) or target.window() is self._window
 
     def _job_changed(self, job) -> None:
         mended = job.mended_finds()
@@ -98,6 +99,6 @@ class Timekeeping(QObject):
 
     def close(self) -> None:
         self._timer.stop()
-        QApplication.instance().removeEventFilter(self)
+        self.unhear()
         self.clock.seen(self.now())
         self.write()
