@@ -1,6 +1,7 @@
-"""Damaged files of every format, and jobs with damaged documents, arrays and directories, thousands of them.
+"""Damaged files of every format, and jobs with damaged documents, arrays and directories, thousands of them; and what
+others hand in at every other door: answers, logbooks, sittings, records, presets, settings, texts.
 
-    ./lather benchmarks fuzz_files [--cases 20000] [--first 0]
+    ./lather benchmarks fuzz_files [--cases 20000] [--first 0] [--doors]
 
 Each case is seeded by its number. One process opens them, watched by another: whatever is not a success or one clear
 sentence is a fault, and so are more than 10 s or 3 GB for one case. Exit code 1 where there was one.
@@ -31,21 +32,30 @@ def peak_gb() -> float:
     return 0.0
 
 
-def work(first: int, last: int) -> None:
-    """Prints a line for each case: its number, seconds, GB, and what came of it."""
+def tried_file(number: int, folder: Path) -> tuple[str, str]:
+    """(name, what was said) of a case: a photo or a job."""
     from tests.support.mutations import case
     from tests.support.try_file import try_file
 
+    name, data = case(number)
+    path = folder / name
+    path.write_bytes(data)
+    return name, try_file(path, thorough=number % 10 == 0)
+
+
+def work(first: int, last: int, doors: bool) -> None:
+    """Prints a line for each case: its number, seconds, GB, and what came of it."""
+    from tests.support.doors import try_door
+
     with tempfile.TemporaryDirectory() as folder:
+        os.environ["XDG_STATE_HOME"] = f"{folder}/state"
         for number in range(first, last):
-            name, data = case(number)
-            path = Path(folder) / name
-            path.write_bytes(data)
+            name = "-"
             print(f"{number} begun", flush=True)
             Path("/proc/self/clear_refs").write_text("5")
             start = time.perf_counter()
             try:
-                said = try_file(path, thorough=number % 10 == 0)
+                name, said = (try_door if doors else tried_file)(number, Path(folder))
                 outcome = f"said {said[:60]!r}" if said else "opened"
             except BaseException:
                 outcome = "FAULT " + traceback.format_exc().strip().replace("\n", " | ")[-700:]
@@ -58,14 +68,14 @@ def hand_on(stream, lines: queue.Queue) -> None:
     lines.put(None)
 
 
-def watch(first: int, last: int) -> tuple[Counter, list[str], float, float]:
+def watch(first: int, last: int, doors: bool) -> tuple[Counter, list[str], float, float]:
     """(outcomes, faults, longest seconds, most GB) of the cases; a worker that hangs or dies is begun anew after it."""
     outcomes, faults, longest, most = Counter(), [], 0.0, 0.0
     at = first
     while at < last:
         worker = subprocess.Popen(
-            [sys.executable, __file__, "--work", str(at), str(last)], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
-            text=True, env=os.environ | {"PYTHONPATH": f"{ROOT / 'src'}:{ROOT}"},
+            [sys.executable, __file__, "--work", str(at), str(last), *["--doors"] * doors], stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL, text=True, env=os.environ | {"PYTHONPATH": f"{ROOT / 'src'}:{ROOT}"},
         )
         lines: queue.Queue = queue.Queue()
         threading.Thread(target=hand_on, args=(worker.stdout, lines), daemon=True).start()
@@ -84,7 +94,8 @@ def watch(first: int, last: int) -> tuple[Counter, list[str], float, float]:
             if seconds > longest:
                 print(f"longest so far: {line.strip()}", flush=True)
             longest, most, at = max(longest, seconds), max(most, gb), int(number) + 1
-            outcomes[outcome.split(" ")[0].strip()] += 1
+            word = outcome.split(" ")[0].strip()
+            outcomes[f"{rest[2]} {word}" if doors else word] += 1
             if outcome.startswith("FAULT") or seconds > MOST_SECONDS or gb > MOST_GB:
                 faults.append(line.strip())
                 print(line.strip(), flush=True)
@@ -103,13 +114,14 @@ def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--cases", type=int, default=20_000)
     parser.add_argument("--first", type=int, default=0)
+    parser.add_argument("--doors", action="store_true", help="all other doors instead of photos and jobs")
     parser.add_argument("--work", nargs=2, type=int, help=argparse.SUPPRESS)
     arguments = parser.parse_args()
     if arguments.work:
-        work(*arguments.work)
+        work(*arguments.work, arguments.doors)
         return 0
     start = time.monotonic()
-    outcomes, faults, longest, most = watch(arguments.first, arguments.first + arguments.cases)
+    outcomes, faults, longest, most = watch(arguments.first, arguments.first + arguments.cases, arguments.doors)
     took = time.monotonic() - start
     print(f"{sum(outcomes.values())} cases in {took:.0f} s: {dict(outcomes)}; {len(faults)} faults; "
           f"longest {longest:.1f} s, most {most:.2f} GB")

@@ -47,7 +47,8 @@ def finished_job(path: Path, megapixels: float) -> None:
         session.history.do(SetBrief("agreed", {"reshaping": "yes"}))
         moved = measures.set_command(session.job, one, one.sides, -0.5)
         grain = PhotoMeasures(session.photo, session.job.face_map).grain
-        for command in (lay, moved, *(crisp_proposal(session.engine, session.job, part, grain) for part in ("eyes", "lips"))):
+        crisp = (crisp_proposal(session.engine, session.job, part, grain) for part in ("eyes", "lips"))
+        for command in (lay, moved, *crisp):
             if command is not None:
                 session.history.do(command)
         for kind in ("exposure", "vignette"):
@@ -126,7 +127,8 @@ def main() -> int:
         finished_job(path, arguments.megapixels)
     rows = []
     for _ in range(arguments.times):
-        done = subprocess.run([sys.executable, __file__, "--once", str(path)], capture_output=True, text=True, check=True)
+        done = subprocess.run([sys.executable, __file__, "--once", str(path)], capture_output=True, text=True,
+                              check=True)
         rows.append(json.loads(done.stdout.splitlines()[-1]))
         print({name: round(value, 2) for name, value in rows[-1].items()}, flush=True)
     print("median", {name: round(statistics.median(row[name] for row in rows), 2) for name in rows[0]})

@@ -1,9 +1,11 @@
 """A seeded share of benchmarks/fuzz_files.py: damaged files open or are refused in one sentence, quickly."""
 
 import time
+from collections import Counter
 from pathlib import Path
 
 from lather.core.session import Session
+from tests.support.doors import DOORS, try_door
 from tests.support.folder_case import FolderCase
 from tests.support.mutations import case, job_file, pictures
 from tests.support.try_file import try_file
@@ -32,3 +34,17 @@ class DamagedFilesTest(FolderCase):
             slowest = max(slowest, time.monotonic() - start)
         self.assertLess(slowest, 10)
         self.assertTrue(45 < opened < 400, opened)  # neither all refused nor all let through
+
+
+class DoorsTest(FolderCase):
+    def test_what_is_handed_in_at_any_door_is_taken_or_refused_in_a_sentence(self):
+        said: Counter = Counter()
+        slowest = 0.0
+        for number in range(50_000, 50_440):
+            start = time.monotonic()
+            door, sentence = try_door(number, self.folder)
+            slowest = max(slowest, time.monotonic() - start)
+            said[door, bool(sentence)] += 1
+        self.assertLess(slowest, 10)
+        self.assertEqual({door for door, _ in said}, set(DOORS))
+        self.assertTrue(said["answer", True] > 20 and said["texts", True] > 20 and said["logbook", False] > 50, said)

@@ -11,7 +11,7 @@ from unittest import mock
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
-from PyQt6.QtGui import QDesktopServices, QWheelEvent
+from PyQt6.QtGui import QDesktopServices, QKeyEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -176,7 +176,8 @@ class Monkey:
             return
         view = self._pick(views)
         self._note(f"drag on {type(view).__name__}")
-        points = self._rng.integers((0, 0), (max(1, view.width()), max(1, view.height())), (int(self._rng.integers(2, 7)), 2))
+        count, size = int(self._rng.integers(2, 7)), (max(1, view.width()), max(1, view.height()))
+        points = self._rng.integers((0, 0), size, (count, 2))
         shift = Qt.KeyboardModifier.ShiftModifier if self._rng.random() < 0.2 else Qt.KeyboardModifier.NoModifier
         QTest.mousePress(view, Qt.MouseButton.LeftButton, shift, QPoint(*map(int, points[0])))
         for point in points[1:]:
@@ -191,7 +192,8 @@ class Monkey:
             self._note(f"words into {field.accessibleName()!r}")
             field.setFocus()
             field.selectAll()
-            QTest.keyClicks(field, self._pick(_WORDS))
+            for sign in self._pick(_WORDS):  # the test library types ASCII alone
+                QApplication.sendEvent(field, QKeyEvent(QEvent.Type.KeyPress, 0, Qt.KeyboardModifier.NoModifier, sign))
             QTest.keyClick(field, Qt.Key.Key_Return)
 
     def _wheel(self) -> None:

@@ -25,7 +25,8 @@ class Range:
         """Raises RequestError that names `what` for a value outside."""
         if value not in self:
             unit = f" {self.unit}" if self.unit else ""
-            raise RequestError(f"{what} of {value:g}{unit} is outside {self.low:g} to {self.high:g}{unit}.")
+            told = f"{value:g}" if abs(value) < 1e300 else "more than any number"
+            raise RequestError(f"{what} of {told}{unit} is outside {self.low:g} to {self.high:g}{unit}.")
 
 
 SHARE = Range(0.0, 1.0)

@@ -8,6 +8,7 @@ from lather.core.errors import RequestError
 from lather.core.lengths import sides_text
 from lather.core.phrases import phrase
 from lather.core.ranges import Range
+from lather.core.strict_json import MALFORMED
 
 MEDIA = {"screen": "screen", "matte": "matte paper", "glossy": "glossy paper"}
 SIZES = {"full": "full size", "px": "long edge in px", "cm": "print in cm"}
@@ -115,7 +116,7 @@ def outputs_of(brief: Mapping) -> tuple[OutputSpec, ...]:
     for data in held if isinstance(held, list | tuple) else ():
         try:
             made.append(OutputSpec.from_json(data))
-        except (RequestError, TypeError, ValueError, KeyError, AttributeError):
+        except (RequestError, *MALFORMED):
             continue
     return tuple(made)
 

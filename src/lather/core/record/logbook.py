@@ -87,7 +87,7 @@ class Logbook:
         except BaseException as error:
             self._db.close()
             self._let_go()
-            if isinstance(error, sqlite3.Error):
+            if isinstance(error, sqlite3.Error | UnicodeError):
                 raise told(self.path, error) from error
             raise
         if path is None:
@@ -251,7 +251,8 @@ class Logbook:
 
     def looks(self, job_id: str) -> list[str]:
         """What was picked, the first look first."""
-        return [row[0] for row in self._rows("SELECT picked FROM looks WHERE job_id = ? ORDER BY at", (job_id,))]
+        picked = form.safe("looks", "picked")
+        return [row[0] for row in self._rows(f"SELECT {picked} FROM looks WHERE job_id = ? ORDER BY at", (job_id,))]
 
     def add_practice(self, lesson: int, seed: int, score: float, automatic: float | None, seconds: float, *,
                      uid: str = "") -> None:
@@ -262,7 +263,8 @@ class Logbook:
 
     def practice(self) -> list[tuple[int, float, float | None, str]]:
         """(lesson, score, automatic, when) of every lesson that was scored, the first one first."""
-        return self._rows("SELECT lesson, score, automatic, at FROM practice ORDER BY at, rowid")
+        told = form.safe("practice", "lesson", "score", "automatic", "at")
+        return self._rows(f"SELECT {told} FROM practice ORDER BY at, rowid")
 
     def set_price(self, job_id: str, price_cents: int | None) -> None:
         """What was asked for a job, in hundredths; None for nothing. Raises LogbookError."""
@@ -282,12 +284,13 @@ class Logbook:
         with self._lock:
             try:
                 return self._db.execute(query, values).fetchall()
-            except sqlite3.Error as error:
+            except (sqlite3.Error, UnicodeError) as error:
                 raise told(self.path, error) from error
 
     def seconds(self, job_id: str) -> dict[str, int]:
         """{stage: seconds} of one job."""
-        return dict(self._rows("SELECT stage, SUM(seconds) FROM spans WHERE job_id = ? GROUP BY stage", (job_id,)))
+        stage, seconds = form.safe("spans", "stage"), form.safe("spans", "seconds")
+        return dict(self._rows(f"SELECT {stage}, SUM({seconds}) FROM spans WHERE job_id = ? GROUP BY 1", (job_id,)))
 
     def entries(self, which: Which | None = None) -> list[LogEntry]:
         """All jobs, or those that are asked for, the latest first."""
@@ -321,15 +324,18 @@ class Logbook:
                 held.setdefault(job_id, []).append(tuple(rest))
             return held
 
-        spans = by_job("stage, kind, SUM(finds), SUM(seconds)", "spans", "GROUP BY job_id, stage, kind")
-        planned = by_job("stage, seconds, area", "planned")
-        finds = by_job("kind, mended", "finds")
-        gauges = by_job("gauge, label, value, low, high, unit", "gauges")
-        files = by_job("output, path, format, width, height, bytes, sha256, profile, at", "deliveries", "ORDER BY at")
+        spans = by_job(f"{form.safe('spans', 'stage', 'kind')}, SUM({form.safe('spans', 'finds')}), "
+                       f"SUM({form.safe('spans', 'seconds')})", "spans", "GROUP BY job_id, stage, kind")
+        planned = by_job(form.safe("planned", "stage", "seconds", "area"), "planned")
+        finds = by_job(form.safe("finds", "kind", "mended"), "finds")
+        gauges = by_job(form.safe("gauges", "gauge", "label", "value", "low", "high", "unit"), "gauges")
+        files = by_job(form.safe("deliveries", "output", "path", "format", "width", "height", "bytes", "sha256",
+                                 "profile", "at"), "deliveries", "ORDER BY at")
         made = []
-        for row in self._rows("SELECT id, title, client, kind, route, began, delivered_at, demo, rate_cents, "
-                              f"price_cents, currency, machine FROM jobs{of_chosen.replace('job_id', 'id')} "
-                              f"ORDER BY {DATED} DESC, id DESC"):
+        job = form.safe("jobs", "title", "client", "kind", "route", "began", "delivered_at", "demo", "rate_cents",
+                        "price_cents", "currency", "machine")
+        for row in self._rows(f"SELECT id, {job} FROM jobs{of_chosen.replace('job_id', 'id')} ORDER BY {DATED} DESC, "
+                              "id DESC"):
             job_id, title, client, kind, route, began, delivered_at, demo, rate, price, currency, machine = row
             seconds: dict[str, int] = {}
             for stage, _, _, worked in spans.get(job_id, ()):
@@ -349,23 +355,24 @@ class Logbook:
         which = which or Which()
         with self._lock, self._chosen(which) as of_chosen:
             jobs = f"jobs{of_chosen.replace('job_id', 'id')}"
+            priced = f"{jobs} {'AND' if of_chosen else 'WHERE'} price_cents IS NOT NULL"
 
-            def summed(what: str, table: str) -> int:
-                return self._rows(f"SELECT {what} FROM {table}{of_chosen}")[0][0] or 0
+            def summed(table: str, name: str, which: str = of_chosen) -> int:
+                return self._rows(f"SELECT SUM({form.safe(table, name)}) FROM {table}{which}")[0][0] or 0
 
-            priced = self._rows(f"SELECT currency, SUM(price_cents) FROM {jobs} {'AND' if of_chosen else 'WHERE'} "
-                                "price_cents IS NOT NULL GROUP BY currency")
-            timed = 0
-            if len(priced) == 1:
-                unpriced = self._rows(f"SELECT COUNT(*) FROM {jobs} {'AND' if of_chosen else 'WHERE'} price_cents IS "
-                                      "NULL")[0][0]
-                timed = summed("SUM(seconds)", "spans") if not unpriced else self._rows(
-                    "SELECT SUM(seconds) FROM spans WHERE job_id IN (SELECT id FROM "
-                    f"{jobs} {'AND' if of_chosen else 'WHERE'} price_cents IS NOT NULL)")[0][0] or 0
-            return Totals(self._rows(f"SELECT COUNT(*) FROM {jobs}")[0][0], summed("SUM(seconds)", "planned"),
-                          summed("SUM(seconds)", "spans"), summed("SUM(mended)", "finds"),
-                          summed("COUNT(*)", "deliveries"), dict(priced),
-                          earned_an_hour(priced[0][1], timed) if len(priced) == 1 else None)
+            def count(where: str) -> int:
+                return self._rows(f"SELECT COUNT(*) FROM {where}")[0][0]
+
+            prices = dict(self._rows(f"SELECT {form.safe('jobs', 'currency')}, SUM({form.safe('jobs', 'price_cents')}) "
+                                     f"FROM {priced} GROUP BY 1"))
+            all_jobs, real_s = count(jobs), summed("spans", "seconds")
+            earned = None
+            if len(prices) == 1:
+                timed = real_s if count(priced) == all_jobs else summed(
+                    "spans", "seconds", f" WHERE job_id IN (SELECT id FROM {priced})")
+                earned = earned_an_hour(next(iter(prices.values())), timed)
+            return Totals(all_jobs, summed("planned", "seconds"), real_s, summed("finds", "mended"),
+                          count(f"deliveries{of_chosen}"), prices, earned)
 
     # keeping it
 

@@ -25,6 +25,8 @@ _REASONS = {
 
 def told(path: Path | None, error: Exception) -> LogbookError:
     """What an error of the database means, in one sentence with what to do."""
+    if isinstance(error, UnicodeError):  # SQLite quotes a damaged table of contents
+        error = sqlite3.DatabaseError("its table of contents cannot be read")
     reason = _REASONS.get(getattr(error, "sqlite_errorcode", 0) & 0xFF, DAMAGED if isinstance(
         error, sqlite3.DatabaseError) and not isinstance(error, sqlite3.OperationalError | sqlite3.IntegrityError)
         else "")

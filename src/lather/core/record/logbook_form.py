@@ -14,6 +14,7 @@ from urllib.parse import quote
 FORM = 4
 _MOST_SECONDS, _MOST_CENTS, _MOST_COUNT = 10**8, 10**12, 10**9
 _MOST_TEXT = 5000
+_NO_DAY = "1970-01-01T00:00:00Z"
 _PATIENCE_S = 8.0  # for one row of a foreign logbook: a table may be made to go on for ever
 
 
@@ -35,6 +36,17 @@ class Column:
     def needed(self) -> bool:
         """True where a row is none without it."""
         return self.start is None and "NOT NULL" in self.sql
+
+    @property
+    def safe(self) -> str:
+        """What is read of it, whatever it holds: a value of its type."""
+        start = self.start
+        if start is None and self.needed:
+            start = {"TEXT": "", "REAL": 0.0}.get(self.sql.split()[0], 0)
+            if "GLOB" in self.check:
+                start = _NO_DAY
+        shown = "NULL" if start is None else f"'{start}'" if isinstance(start, str) else str(start)
+        return f"CASE WHEN {self.condition} THEN {self.name} ELSE {shown} END"
 
     @property
     def mended(self) -> str:
@@ -108,6 +120,12 @@ def created(table: str) -> str:
     """The statement that makes a table, as the database keeps it."""
     columns = [f"{c.name} {c.sql} CHECK ({c.condition})" for c in TABLES[table]]
     return f"CREATE TABLE {table} ({', '.join(columns)}, PRIMARY KEY ({', '.join(KEYS[table])}))"
+
+
+def safe(table: str, *names: str) -> str:
+    """Columns for a statement that reads: each gives a value of its type, whatever somebody wrote into the file."""
+    held = {column.name: column.safe for column in TABLES[table]}
+    return ", ".join(held[name] for name in names)
 
 
 INDEXES = ("CREATE INDEX IF NOT EXISTS spans_of_job ON spans (job_id, stage, kind, finds, seconds)",

@@ -1,9 +1,9 @@
 """Hears what a window is told by hand, and little else.
 
-An event filter of the whole program is Python that is called for every paint, every timer and every layout, and each call
-waits for whichever thread is in Python just then: with work going on beside the window, showing a screen of a thousand
-small widgets took seconds. So it is laid on what hands can reach: the window (its handle hears all that the desktop
-sends), its screens and photos, and whatever has the focus.
+An event filter of the whole program is Python that is called for every paint, every timer and every layout, and each
+call waits for whichever thread is in Python just then: with work going on beside the window, showing a screen of a
+thousand small widgets took seconds. So it is laid on what hands can reach: the window (its handle hears all that the
+desktop sends), its screens and photos, and whatever has the focus.
 """
 
 from contextlib import suppress

@@ -1,6 +1,5 @@
 """Settings as data: what each is called, where it starts, what it takes. Form, file and handbook derive from it."""
 
-import math
 import os
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -41,12 +40,13 @@ class Setting:
         if self.kind == "switch":
             return written if isinstance(written, bool) else self.start
         if self.kind == "number":
-            known = isinstance(written, int | float) and not isinstance(written, bool) and math.isfinite(written)
+            known = isinstance(written, int | float) and not isinstance(written, bool) and abs(written) < _BEYOND
             return min(self.high, max(self.low, float(written))) if known else self.start
         return written if isinstance(written, str) and "\0" not in written else self.start
 
 
 _MB = 1024**2
+_BEYOND = 1e12  # no setting comes near
 _USUAL_MB = Budget.of_machine().limit // _MB
 
 GROUPS = {

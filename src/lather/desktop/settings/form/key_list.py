@@ -50,12 +50,9 @@ class KeyButton(QPushButton):
         if waiting:
             self.setFocus(Qt.FocusReason.OtherFocusReason)
 
-    def event(self, event) -> bool:
+    def focusNextPrevChild(self, forward: bool) -> bool:
         """Tab too is a key that can be bound."""
-        if event.type() == event.Type.KeyPress and self.isChecked():
-            self.keyPressEvent(event)
-            return True
-        return super().event(event)
+        return not self.isChecked() and super().focusNextPrevChild(forward)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if not self.isChecked():
