@@ -7,6 +7,7 @@ at its usual speed, told in the same run).
 """
 
 import argparse
+import faulthandler
 import os
 import sys
 import tempfile
@@ -16,7 +17,7 @@ from pathlib import Path
 ROOT = Path(__file__).parents[1]
 sys.path[:0] = [str(ROOT / "src"), str(ROOT)]
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-_MOST_S = 2.0
+_MOST_S, _HANGS_S = 2.0, 90.0
 
 
 def main() -> int:
@@ -69,6 +70,7 @@ def run(home: Path, acts: int, seed: int) -> int:
     with monkey.at_work():
         for number in range(1, acts + 1):
             faults, stalls = len(monkey.faults), len(monkey.stalls)
+            faulthandler.dump_traceback_later(_HANGS_S, exit=True)
             monkey.act()
             for text in monkey.faults[faults:]:
                 print(f"{number}: FAULT after {monkey.done}\n{text}", flush=True)

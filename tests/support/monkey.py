@@ -107,14 +107,24 @@ class Monkey:
             actions = [one for one in box.actions() if one.isEnabled() and one.text().replace("&", "") not in
                        _NO_BUTTONS]
             if actions and self._rng.random() < 0.6:
-                self._pick(actions).trigger()
+                self._later(self._pick(actions).trigger)
             box.close()
             return
         buttons = [one for one in box.findChildren(QAbstractButton) if one.isVisible() and one.isEnabled()]
         if buttons and self._rng.random() < 0.9:
-            QTest.mouseClick(self._pick(buttons), Qt.MouseButton.LeftButton)
+            button = self._pick(buttons)
+            self._later(lambda: QTest.mouseClick(button, Qt.MouseButton.LeftButton))
         else:
-            QTest.keyClick(box, Qt.Key.Key_Escape)
+            self._later(lambda: QTest.keyClick(box, Qt.Key.Key_Escape))
+
+    @staticmethod
+    def _later(answer: Callable[[], object]) -> None:
+        """Not in the timer's own call: what an answer leads to may ask again, and that timer would not come."""
+        def give() -> None:
+            with contextlib.suppress(RuntimeError):  # it has gone meanwhile
+                answer()
+
+        QTimer.singleShot(0, give)
 
     def act(self) -> None:
         """One thing, and what it leads to at once."""

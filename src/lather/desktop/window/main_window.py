@@ -76,7 +76,7 @@ class MainWindow(Host):
         self.sitting = SittingControl(self)
         self.sitting.message.connect(self.say)
         self.again: list[str] | None = None
-        self._watched = False
+        self._watched = self._asking = False
         self.rooms = Rooms(self)
         self.header = self.rooms.connected_header()
         self.stack = QStackedWidget()
@@ -269,6 +269,15 @@ class MainWindow(Host):
         """Ask about changes that are not in a file; the journal keeps nothing after a willing close."""
         if self.job is None or self.job.saved:
             return True
+        if self._asking:  # what was begun before the question came to its end: one question at a time
+            return False
+        self._asking = True
+        try:
+            return self._may_leave()
+        finally:
+            self._asking = False
+
+    def _may_leave(self) -> bool:
         answer = ask(self, phrase("“%1” has changes that are not saved.", self.job.job.title),
                      {"save": "Save", "leave": "Leave without saving", "stay": "Stay"}, otherwise="stay")
         return answer == "leave" or (answer == "save" and self._save_and_wait())
