@@ -127,6 +127,12 @@ class PinTest(WindowCase):
         self.settle()
         self.desk.tours.pin.click()
         edits = self.job.job.edit_count
+        self.canvas.zoom_to(0.4)
+        self.click(-30, 260)  # beside the photo there is no skin to compare with
+        self.assertEqual((self.desk.pin.place, self.desk.pin.choosing), (None, True))
+        self.canvas.zoom_to(1.0)
+        self.canvas.centre_on(350, 250)
+        self.settle()
         self.click(420, 260)
         self.assertEqual(self.job.job.edit_count, edits)
         self.assertEqual(self.desk.pin.place, (420, 260))

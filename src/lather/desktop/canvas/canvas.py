@@ -139,6 +139,13 @@ class PhotoCanvas(PhotoView):
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
+        try:
+            self._paint(painter, event)
+        finally:  # a painter that an error keeps alive would be in the way of every later one
+            painter.end()
+        self.painted.emit()
+
+    def _paint(self, painter: QPainter, event) -> None:
         ratio = self.devicePixelRatioF()
         painter.fillRect(event.rect(), QColor(_PAGE if self.page else theme().surround))
         painter.scale(1 / ratio, 1 / ratio)
@@ -151,8 +158,6 @@ class PhotoCanvas(PhotoView):
         if self.overlay is not None:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             self.overlay(painter, self)
-        painter.end()
-        self.painted.emit()
 
     def draw_source_inside(self, painter: QPainter, centre: QPointF, radius: float, offset) -> None:
         self.painter.draw_source_inside(painter, centre, radius, offset)

@@ -40,13 +40,19 @@ class PinControl(QObject):
     def pen_event(self, event: PenEvent) -> bool:
         if not self.choosing or event.context:
             return False
-        if event.kind == "press":
+        if event.kind == "press" and not self._is_on_photo(event):
+            self.message.emit("Touch a place on the photo to compare with.")
+        elif event.kind == "press":
             self.place = (event.x, event.y)
         elif event.kind == "release" and self.place is not None:
             self.choosing = False
             self.changed.emit()
         self.canvas.update()
         return event.kind in ("press", "release") or event.down
+
+    def _is_on_photo(self, event: PenEvent) -> bool:
+        seen = self.canvas.picture
+        return seen.x0 <= event.x < seen.x1 and seen.y0 <= event.y < seen.y1
 
     def _patch(self) -> QImage:
         """Its pixels at full size, made anew when the place, the lamp or the zoom is another."""
