@@ -20,7 +20,10 @@ class Heard(QObject):
         self._heard_window = window
         self._watched: list[QObject] = []
         self._in_focus: QWidget | None = None
-        self.watch(window)
+
+    def hear(self) -> None:
+        """From now on: when whoever inherits this is ready."""
+        self.watch(self._heard_window)
         QApplication.instance().focusChanged.connect(self._focus_went)
         self._focus_went(None, QApplication.focusWidget())
 

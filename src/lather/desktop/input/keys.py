@@ -171,6 +171,7 @@ class KeyFilter(Heard):
         self.held: set[str] = set()
         self._by_key: dict = {}
         self.load()
+        self.hear()
 
     def load(self) -> None:
         """The keys as they are bound now."""

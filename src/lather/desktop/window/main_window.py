@@ -45,8 +45,9 @@ from lather.desktop.window import placement
 from lather.desktop.window.fault_report import copy_report
 from lather.desktop.window.host import Host
 from lather.desktop.window.key_sheet import KeySheet
+from lather.desktop.window.leaving import Leaving
 from lather.desktop.window.message_line import MessageLine
-from lather.desktop.window.questions import ask, ask_conflict, ask_leftover
+from lather.desktop.window.questions import ask_conflict, ask_leftover
 from lather.desktop.window.rooms import SCREEN_KEYS, Rooms
 from lather.desktop.window.screens import Screens
 
@@ -76,8 +77,8 @@ class MainWindow(Host):
         self.sitting = SittingControl(self)
         self.sitting.message.connect(self.say)
         self.again: list[str] | None = None
-        self._watched = self._asking = False
-        self.rooms = Rooms(self)
+        self._watched = False
+        self.rooms, self._leaving = Rooms(self), Leaving(self)
         self.header = self.rooms.connected_header()
         self.stack = QStackedWidget()
         body = QWidget()
@@ -267,29 +268,7 @@ class MainWindow(Host):
 
     def may_leave(self) -> bool:
         """Ask about changes that are not in a file; the journal keeps nothing after a willing close."""
-        if self.job is None or self.job.saved:
-            return True
-        if self._asking:  # what was begun before the question came to its end: one question at a time
-            return False
-        self._asking = True
-        try:
-            return self._may_leave()
-        finally:
-            self._asking = False
-
-    def _may_leave(self) -> bool:
-        answer = ask(self, phrase("“%1” has changes that are not saved.", self.job.job.title),
-                     {"save": "Save", "leave": "Leave without saving", "stay": "Stay"}, otherwise="stay")
-        return answer == "leave" or (answer == "save" and self._save_and_wait())
-
-    def _save_and_wait(self) -> bool:
-        if not self.save():
-            return False
-        loop = QEventLoop()
-        self.job.state_changed.connect(lambda: None if self.job.saving else loop.quit())
-        if self.job.saving:
-            loop.exec()
-        return self.job.saved
+        return self._leaving.may_leave()
 
     # screens and saving
 

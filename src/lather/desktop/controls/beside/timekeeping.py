@@ -39,6 +39,7 @@ class Timekeeping(Heard):
         self._timer.start()
         job.changed.connect(self._job_changed)
         job.stage_changed.connect(self._enter)
+        self.hear()
         self.watch(window.windowHandle())
 
     @property
