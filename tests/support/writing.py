@@ -35,6 +35,8 @@ def sitting(folder: Path) -> None:
 if __name__ == "__main__":
     if sys.argv[1] == "command":
         from lather.__main__ import main
+        from lather.core.imageio.atomic import sweep_parts
 
+        sweep_parts()  # as every start does
         sys.exit(main(sys.argv[2:]))
     {"settings": settings, "sitting": sitting}[sys.argv[1]](Path(sys.argv[2]))

@@ -101,6 +101,8 @@ class LiveStroke:
 
     def finish(self) -> Finished:
         """The pen is lifted: the edit with all its points, or why there is none."""
+        if not self._points:
+            return Finished(None, 0.0, "")
         points = np.concatenate(self._points)
         if _misses_fence(self.stroke, points):
             return Finished(None, 0.0, _OUTSIDE)

@@ -58,15 +58,18 @@ class StrokeWorker(QObject):
         self._thread.start()
 
     def begin(self, job: Job, stage_id: str, layer_id: str, stroke: Stroke) -> None:
+        with self._condition:
+            self._points = []  # those of the stroke before are its own, taken or not
         self._put(lambda: self._begin(job, stage_id, layer_id, stroke))
 
     def extend(self, points: np.ndarray, level: int, visible: Rect) -> None:
         """Points (n, 4); those that come while others are computed are taken together."""
         with self._condition:
-            first = not self._points
-            self._points.append(points)
+            waiting = self._points
+            first = not waiting
+            waiting.append(points)
         if first:
-            self._put(lambda: self._extend(level, visible))
+            self._put(lambda: self._extend(waiting, level, visible))
 
     def end(self) -> None:
         self._put(self._end)
@@ -122,9 +125,10 @@ class StrokeWorker(QObject):
     def _begin(self, job: Job, stage_id: str, layer_id: str, stroke: Stroke) -> None:
         self._live = LiveStroke(self._engine, job, stage_id, layer_id, stroke)
 
-    def _extend(self, level: int, visible: Rect) -> None:
+    def _extend(self, waiting: list[np.ndarray], level: int, visible: Rect) -> None:
         with self._condition:
-            points, self._points = np.concatenate(self._points), []
+            points = np.concatenate(waiting)
+            waiting.clear()
         live = self._live
         if live is None:
             return

@@ -8,6 +8,7 @@ desktop sends), its screens and photos, and whatever has the focus.
 
 from contextlib import suppress
 
+from PyQt6 import sip
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QApplication, QWidget
 
@@ -29,20 +30,22 @@ class Heard(QObject):
 
     def watch(self, target: QObject | None) -> None:
         """From now on, as long as it is there."""
+        self._watched = [one for one in self._watched if not sip.isdeleted(one)]
         if target is not None and not any(one is target for one in self._watched):
             self._watched.append(target)
             target.installEventFilter(self)
-            target.destroyed.connect(lambda: self._forget(target))
 
-    def _forget(self, target: QObject) -> None:
-        self._watched = [one for one in self._watched if one is not target]
+    @property
+    def heard_window(self) -> QWidget | None:
+        """The window; None while all of it is being taken away: Qt still asks a filter whose Python part has gone."""
+        return getattr(self, "_heard_window", None)
 
     def _focus_went(self, _: QWidget | None, new: QWidget | None) -> None:
         old, self._in_focus = self._in_focus, None
         if old is not None:
             with suppress(RuntimeError):  # it has gone
                 old.removeEventFilter(self)
-        if new is not None and new.window() is self._heard_window and not any(one is new for one in self._watched):
+        if new is not None and new.window() is self.heard_window and not any(one is new for one in self._watched):
             self._in_focus = new
             new.installEventFilter(self)
 

@@ -167,7 +167,6 @@ class KeyFilter(Heard):
 
     def __init__(self, window: QWidget):
         super().__init__(window)
-        self._window = window
         self.held: set[str] = set()
         self._by_key: dict = {}
         self.load()
@@ -182,7 +181,10 @@ class KeyFilter(Heard):
                 self._by_key[sequence[0]] = (action_id, BY_ID[action_id].held)
 
     def eventFilter(self, target: QObject, event: QEvent) -> bool:
-        if target is self._window and event.type() == QEvent.Type.WindowDeactivate:
+        window = self.heard_window
+        if window is None:
+            return False
+        if target is window and event.type() == QEvent.Type.WindowDeactivate:
             for action_id in list(self.held):
                 self._release(action_id)
             return False
@@ -190,7 +192,7 @@ class KeyFilter(Heard):
             return False
         if event.type() not in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease):
             return False
-        if target.window() is not self._window or target.property(TAKES_EVERY_KEY):
+        if target.window() is not window or target.property(TAKES_EVERY_KEY):
             return False
         return self._key(target, event)
 

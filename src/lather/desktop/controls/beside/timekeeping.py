@@ -69,6 +69,8 @@ class Timekeeping(Heard):
         return self.clock.paused
 
     def eventFilter(self, target: QObject, event: QEvent) -> bool:
+        if self.heard_window is None:
+            return False
         if isinstance(event, QInputEvent) and event.type() in _LIFE and self._is_ours(target):
             self.clock.seen(self.now())
             if self.clock.rest_due:
