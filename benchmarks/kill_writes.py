@@ -42,7 +42,7 @@ class Place:
         }
 
     def start(self, *arguments) -> subprocess.Popen:
-        return subprocess.Popen([sys.executable, "-m", "tests.support.writing", *map(str, arguments)], cwd=ROOT,
+        return subprocess.Popen([sys.executable, "-m", "benchmarks.writing", *map(str, arguments)], cwd=ROOT,
                                 env=self.env, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
                                 start_new_session=True)
 

@@ -36,7 +36,7 @@ def main() -> int:
 
 
 def run(home: Path, acts: int, seed: int) -> int:
-    from tests.support.monkey import Monkey
+    from random_hand import Monkey
     from tests.support.watchdog import slowness
 
     from lather.core import warmup

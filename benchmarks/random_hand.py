@@ -24,11 +24,11 @@ from PyQt6.QtWidgets import (
     QMenu,
     QWidget,
 )
+from tests.support.watchdog import Stall, Watchdog
 
 from lather.core import log
 from lather.desktop.canvas.photo_view import PhotoView
 from lather.desktop.input.keys import ACTIONS
-from tests.support.watchdog import Stall, Watchdog
 
 _LEFT_ALONE = {"quit", "open", "save_as"}
 _KEYS = [Qt.Key.Key_Return, Qt.Key.Key_Escape, Qt.Key.Key_Tab, Qt.Key.Key_Space, Qt.Key.Key_Up, Qt.Key.Key_Down,

@@ -1,8 +1,8 @@
 """What is killed while it writes, in a process of its own.
 
-    python -m tests.support.writing command ARGUMENTS…   runs `lather ARGUMENTS`
-    python -m tests.support.writing settings FOLDER      writes settings for ever and says what was kept
-    python -m tests.support.writing sitting FOLDER       the same with the decisions of a sitting
+    python -m benchmarks.writing command ARGUMENTS…   runs `lather ARGUMENTS`
+    python -m benchmarks.writing settings FOLDER      writes settings for ever and says what was kept
+    python -m benchmarks.writing sitting FOLDER       the same with the decisions of a sitting
 """
 
 import sys
