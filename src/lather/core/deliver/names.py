@@ -7,6 +7,7 @@ from datetime import date
 from pathlib import Path
 
 from lather.core.errors import RequestError
+from lather.core.imageio.files import is_there
 from lather.core.job.brief import JobSheet
 from lather.core.job.model import Job
 from lather.core.job.outputs import FORMATS, OutputSpec
@@ -59,7 +60,7 @@ def numbered(path: Path, taken: Iterable[Path] = ()) -> Path:
     """The path, or the first of `name-2`, `name-3`, … that is neither there nor taken."""
     taken = set(taken)
     made, number = path, 2
-    while made.exists() or made in taken:
+    while is_there(made) or made in taken:
         made = path.with_name(f"{path.stem}-{number}{path.suffix}")
         number += 1
     return made

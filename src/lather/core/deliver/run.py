@@ -16,7 +16,7 @@ from lather.core.deliver.read_back import read_back
 from lather.core.deliver.sharpening import Sharpening, sharpening_for
 from lather.core.errors import Cancelled, LatherError, RequestError, SaveError
 from lather.core.imageio.atomic import write_atomically
-from lather.core.imageio.files import check_regular, is_same_file
+from lather.core.imageio.files import check_regular, is_same_file, is_there
 from lather.core.imageio.metadata import MetadataChoice, select_exif
 from lather.core.imageio.write import encode_picture
 from lather.core.job.model import Job
@@ -116,7 +116,7 @@ def _check(session: Session, spec: OutputSpec, path: Path, replace: Mapping[Path
     session.refuse_photo(path)
     if is_same_file(path, session.job_file):
         raise SaveError(phrase("%1 is the job itself; choose another name.", path.name))
-    if path.exists() and not replace.get(path):
+    if is_there(path) and not replace.get(path):
         raise SaveError(phrase("%1 is there already; replace it knowingly, or give it a number.", path.name), path=path)
     if spec.profile == "grey" and spec.format in ("WebP", "OpenRaster"):
         raise RequestError(phrase("%1 holds no grey pictures; choose JPEG, PNG or TIFF.", spec.format))

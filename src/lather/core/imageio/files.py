@@ -56,6 +56,14 @@ def is_same_file(a: str | Path | None, b: str | Path | None) -> bool:
     return a is not None and b is not None and file_key(a) == file_key(b)
 
 
+def is_there(path: str | Path) -> bool:
+    """True if something is at a path; False too for what no file system takes as a name."""
+    try:
+        return Path(path).exists()
+    except (OSError, ValueError):
+        return False
+
+
 def holds(path: Path, data: bytes) -> bool:
     """True if a file is there and holds exactly these bytes."""
     try:

@@ -24,6 +24,7 @@ from lather.core.deliver.presets import keep_preset, presets, presets_file
 from lather.core.deliver.proof_sheet import outbox, write_proof_sheet
 from lather.core.deliver.run import DONE, FAILED, READING, RENDERING, Delivery
 from lather.core.errors import LatherError
+from lather.core.imageio.files import is_there
 from lather.core.job.agreements import agreed
 from lather.core.job.brief import JobSheet
 from lather.core.job.commands import SetBrief
@@ -301,7 +302,7 @@ class DeliverScreen(QWidget):
             if not row.spec.on and row.state in (state_mark.NONE, state_mark.ASKS):
                 row.show_state(state_mark.NONE, "off")
             elif row.spec.on and row.state in (state_mark.NONE, state_mark.ASKS):
-                asks = path.exists() and not self._replace.get(path)
+                asks = is_there(path) and not self._replace.get(path)
                 row.show_state(state_mark.ASKS if asks else state_mark.NONE, "Name is taken" if asks else "to deliver")
         self.outputs_said.setText(tr("%1 of %2 on", len(on), len(self.rows)))
         self.deliver.setEnabled(not self.runner.running and not why and bool(on))

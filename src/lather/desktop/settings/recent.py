@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+from lather.core.imageio.files import is_there
 from lather.desktop.settings.store import load, store
 
 _MOST_RECENT = 10
@@ -10,15 +11,7 @@ _MOST_JOBS = 2000
 
 def recent_files() -> list[str]:
     """Recent files that still exist, newest first."""
-    return [p for p in _recent(load()) if _is_there(p)]
-
-
-def _is_there(path: str) -> bool:
-    """False too for what no file system takes as a name."""
-    try:
-        return Path(path).exists()
-    except (OSError, ValueError):
-        return False
+    return [p for p in _recent(load()) if is_there(p)]
 
 
 def _recent(data: dict) -> list[str]:
@@ -43,4 +36,4 @@ def file_of_job(job_id: str) -> Path | None:
     """Where a job was saved last, if that is still there."""
     held = load().get("jobs")
     path = held.get(job_id) if isinstance(held, dict) else None
-    return Path(path) if isinstance(path, str) and _is_there(path) and Path(path).is_file() else None
+    return Path(path) if isinstance(path, str) and is_there(path) and Path(path).is_file() else None
