@@ -64,6 +64,11 @@ def is_there(path: str | Path) -> bool:
         return False
 
 
+def is_folder(path: str | Path) -> bool:
+    """True for a folder that is there."""
+    return is_there(path) and Path(path).is_dir()
+
+
 def holds(path: Path, data: bytes) -> bool:
     """True if a file is there and holds exactly these bytes."""
     try:

@@ -1,10 +1,10 @@
 """Settings: all of them on one page; a change is kept at once."""
 
-from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from lather.core.imageio.files import is_folder
 from lather.core.job.brief import cents_of
 from lather.core.phrases import phrase
 from lather.desktop import settings
@@ -125,7 +125,7 @@ class SettingsScreen(QWidget):
         apply()
         self._after(setting_id)
         chosen = settings.value(setting_id)
-        if setting.kind == "folder" and chosen and not Path(str(chosen)).is_dir():
+        if setting.kind == "folder" and chosen and not is_folder(str(chosen)):
             self.message.emit(phrase("There is no folder %1 yet; make it before something is to go there.", chosen))
         if setting.takes != NOW:
             self.message.emit(phrase("%1: taken %2.", setting.label, setting.takes))

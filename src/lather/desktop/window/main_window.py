@@ -11,6 +11,7 @@ from lather.core.deliver.proof_sheet import is_answer
 from lather.core.errors import ChangedOnDisk, LatherError, RequestError
 from lather.core.gauges.pull_back import acting_layers
 from lather.core.imageio.extra import is_extra
+from lather.core.imageio.files import is_folder
 from lather.core.job.model import STAGE_IDS
 from lather.core.journal.journal import Leftover, leftovers, leftovers_of
 from lather.core.journal.recovery import recover
@@ -140,7 +141,7 @@ class MainWindow(Host):
     def open_path(self, path: str | Path) -> bool:
         """Open a photo or a job in place of what is open. Says why if it cannot; then nothing changes."""
         path = Path(path)
-        if path.is_dir():
+        if is_folder(path):
             return self.rooms.open_sitting([path])
         for leftover in leftovers_of(path):
             answer = ask_leftover(self, leftover)
