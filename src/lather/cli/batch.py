@@ -25,6 +25,7 @@ from lather.cli.arguments import whole
 from lather.cli.workers import as_done
 from lather.core import log, strict_json
 from lather.core.errors import LatherError, RequestError
+from lather.core.imageio.alone import alone
 from lather.core.imageio.atomic import write_atomically
 from lather.core.imageio.written import claim, note
 from lather.core.strict_json import MALFORMED
@@ -205,18 +206,14 @@ def _alone_with(record: Path | None, outputs: tuple[str, ...]) -> Iterator[None]
     """Nobody else writes the same outputs meanwhile: told by their names, for another size of the same file has another
     record.
     """
-    handle = None
-    if record is not None and outputs:
-        name = hashlib.blake2b("\0".join(outputs).encode(errors="surrogatepass"), digest_size=12).hexdigest()
-        with suppress(OSError):
-            record.parent.mkdir(parents=True, exist_ok=True)
-            handle = os.open(record.parent / f"{name}.lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o644)
-            fcntl.flock(handle, fcntl.LOCK_EX)
-    try:
+    if record is None or not outputs:
         yield
-    finally:
-        if handle is not None:
-            os.close(handle)
+        return
+    with suppress(OSError):
+        record.parent.mkdir(parents=True, exist_ok=True)
+    name = hashlib.blake2b("\0".join(outputs).encode(errors="surrogatepass"), digest_size=12).hexdigest()
+    with alone(record.parent / f"{name}.lock"):
+        yield
 
 
 def _done_before(record: Path, outputs: tuple[str, ...]) -> dict | None:

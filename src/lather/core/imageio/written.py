@@ -4,13 +4,13 @@ One line of JSON per file in the state folder: as it was left (size, time), or t
 that is killed in the middle finds its own half again. Where nothing can be kept, nothing counts as own.
 """
 
-import fcntl
 import os
 import time
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
+from lather.core.imageio.alone import alone
 from lather.core.imageio.atomic import write_atomically
 from lather.core.state import state_folder
 from lather.core.strict_json import MALFORMED, parsed, written
@@ -32,8 +32,7 @@ def _name(path: str | Path) -> str:
 def _held() -> Iterator[Path]:
     path = _file()
     path.parent.mkdir(parents=True, exist_ok=True)
-    with open(path.with_suffix(".lock"), "wb") as lock:
-        fcntl.flock(lock, fcntl.LOCK_EX)
+    with alone(path.with_suffix(".lock")):
         yield path
 
 

@@ -3,7 +3,6 @@
 Each line carries an id, from which the rows that it becomes have theirs: entered twice it is in the logbook once.
 """
 
-import fcntl
 import logging
 import os
 import uuid
@@ -15,6 +14,7 @@ from typing import TYPE_CHECKING
 
 from lather.core import log
 from lather.core.errors import LatherError
+from lather.core.imageio.alone import alone
 from lather.core.phrases import Phrase, phrase
 from lather.core.record.clock import Span
 from lather.core.record.entries import DeliveryNote, GaugeNote
@@ -42,8 +42,7 @@ def _held() -> Iterator[Path]:
     """The file, to one program at a time. Raises OSError."""
     path = waiting_file()
     path.parent.mkdir(parents=True, exist_ok=True)
-    with open(path.with_suffix(".lock"), "wb") as lock:
-        fcntl.flock(lock, fcntl.LOCK_EX)
+    with alone(path.with_suffix(".lock")):
         yield path
 
 

@@ -4,18 +4,18 @@ Two windows may have one sitting open: what is saved is what was changed here, l
 entry that cannot be read loses only itself, and is written back as it was.
 """
 
-import fcntl
 import os
 import time
 import zipfile
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from contextlib import contextmanager, suppress
+from contextlib import suppress
 from dataclasses import dataclass, field, fields, replace
 from pathlib import Path
 from typing import Any
 
 from lather.core import strict_json
 from lather.core.errors import JobFileError, RequestError, SaveError
+from lather.core.imageio.alone import alone
 from lather.core.imageio.atomic import write_atomically
 from lather.core.imageio.extra import ENDINGS, is_extra
 from lather.core.imageio.write import FORMATS
@@ -168,7 +168,7 @@ def save_sitting(sitting: Sitting, base: Sitting) -> Sitting:
         folder.mkdir(exist_ok=True)
     except OSError as error:
         raise SaveError(phrase("Nothing can be written to %1 (%2).", sitting.folder, error.strerror)) from None
-    with _alone(folder):
+    with alone(folder / ".sitting.lock"):  # no other window reads and writes meanwhile
         try:
             merged = _merged(sitting, base, _read(sitting.folder))
         except JobFileError as error:
@@ -185,20 +185,6 @@ def save_sitting(sitting: Sitting, base: Sitting) -> Sitting:
 
         write_atomically(path, write)
     return merged
-
-
-@contextmanager
-def _alone(folder: Path) -> Iterator[None]:
-    """No other window reads and writes meanwhile, where the file system has locks."""
-    handle = None
-    with suppress(OSError):
-        handle = os.open(folder / ".sitting.lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o644)
-        fcntl.flock(handle, fcntl.LOCK_EX)
-    try:
-        yield
-    finally:
-        if handle is not None:
-            os.close(handle)
 
 
 def _keep_copy(path: Path) -> None:

@@ -75,6 +75,7 @@ class DeskScreen(QWidget):
         self._stage_left = job.stage_id
         self.keys = DeskKeys(self)
         self.press, self.release = self.keys.press, self.keys.release
+        self.restraint.show_values({}, job.job.brief.get("kind"))
         self.show_job(job.job)
         self.settling = Settling(self.canvas, job, self)
         self.settling.going_on.connect(lambda text: self.messages.show_going_on(text, "settling"))
