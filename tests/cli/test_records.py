@@ -12,7 +12,7 @@ from lather.core.job.brief import JobSheet
 from lather.core.job.commands import SetBrief
 from lather.core.job.outputs import OutputSpec
 from lather.core.record.clock import Span
-from lather.core.record.logbook import Logbook
+from lather.core.record.logbook import Logbook, logbook_path
 from lather.core.session import Session
 from tests.core.test_archive import worked
 from tests.support.commands import run_here, said_here
@@ -50,6 +50,19 @@ class RecordsTest(FolderCase):
         self.assertEqual((code, "choose from" in said), (2, True))
         (row,) = json.loads(run_here("log", "--json")[1])
         self.assertEqual((row["title"], row["kind"], len(row["deliveries"])), ("Wren", "beauty", 4))
+
+    def test_deliveries_go_on_without_a_logbook_say_so_and_are_logged_when_there_is_one(self):
+        out, book = self.folder / "out", logbook_path()
+        book.parent.mkdir(parents=True, exist_ok=True)
+        book.write_bytes(b"no logbook at all, only words" * 40)
+        code, said = said_here(self.folder, "render", self.path, "--outputs", "--out", out)
+        self.assertEqual((code, "is kept, and entered when it can be" in said), (0, True), said)
+        self.assertEqual(len(list(out.iterdir())), 2)
+        code, said = said_here(self.folder, "plan", self.path)
+        self.assertEqual((code, "goes by shipped speeds" in said), (0, True), said)
+        book.unlink()
+        (row,) = json.loads(run_here("log", "--json")[1])
+        self.assertEqual((row["title"], len(row["deliveries"])), ("Wren", 2))
 
     def test_report_and_sheet_are_pages_of_their_kind(self):
         book = Logbook()
