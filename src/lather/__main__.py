@@ -25,6 +25,7 @@ COMMANDS = {
     "demo": "opens the desk on the demo job",
     "open": "opens a photo or a job",
     "info": "what a photo or job holds",
+    "parts": "who is on a photo, and what each pixel is: skin, hair, cloth, ground …; writes the map",
     "find": "lists the flaws of a photo",
     "plan": "measures a photo and writes the plan: stages, starting values, minutes, cost, what to leave out first",
     "auto": "the first pass: mended, cleared, evened, calmed, whitened, grain matched, all as ordinary edits",

@@ -17,6 +17,7 @@ from lather.core.imageio.write import DEPTHS, format_for
 from lather.core.job.commands import SetBrief, SetFinds, Together
 from lather.core.job.limits import job_kind_named, job_kinds
 from lather.core.kinds.registry import stage_of_kind
+from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.mending.colour_settings import automatic_whitening
 from lather.core.mending.edit_for_find import can_mend, mend_all
 from lather.core.mending.evening_by_route import crisp_command, evening_command
@@ -54,7 +55,8 @@ def mend_photo(
     session = Session.open(photo, development=development)
     if job_kind is not None:
         session.history.do(SetBrief("kind", job_kind))
-    finds, measures = find_all(session.photo, face=session.job.face_map, delivery=delivery)
+    finds, measures = find_all(session.photo, measures=PhotoMeasures.of_job(session.photo, session.job),
+                               delivery=delivery)
     session.history.amend(SetFinds(finds, measures.face, measures.faces[1:]))
     wanted = [f for f in finds if f.worth and session.job.find_state(f) == "open"]
     flaws = [f for f in wanted if stage_of_kind(f.kind) == "mend"]

@@ -7,6 +7,7 @@ from lather.cli.delivery import add_delivery_arguments, delivery_of
 from lather.core.find.finder import find_all
 from lather.core.job.finds import contrast_text
 from lather.core.kinds.registry import KINDS
+from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.session import Session
 from lather.core.warmup import tell_on_terminal
 
@@ -22,7 +23,8 @@ def run(arguments: argparse.Namespace) -> int:
     session = Session.open(arguments.photo)
     tell_on_terminal()
     photo = session.photo
-    finds, _ = find_all(photo, face=session.job.face_map, delivery=delivery_of(arguments), kinds=arguments.kind)
+    finds, _ = find_all(photo, measures=PhotoMeasures.of_job(photo, session.job), delivery=delivery_of(arguments),
+                        kinds=arguments.kind)
     if arguments.json:
         print(
             json.dumps({"width": photo.width, "height": photo.height, "finds": [f.to_json() for f in finds]}, indent=1)

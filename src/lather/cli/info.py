@@ -10,6 +10,7 @@ from lather.core.imageio.picture import MAX_PIXELS
 from lather.core.job.archive import SCHEMA
 from lather.core.job.model import STAGE_IDS
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.people.told import notes
 from lather.core.session import Session
 
 
@@ -29,7 +30,8 @@ def facts(path: str, max_megapixels: float = MAX_PIXELS / 1e6) -> dict:
         "format": photo.picture.format, "profile": profiles.name(photo.profile), "sha256": photo.sha256,
         "metadata": describe(photo.picture.exif), "notes": session.notes,
     }
-    found |= PhotoMeasures(photo, session.job.face_map).to_json()
+    measures = PhotoMeasures.of_job(photo, session.job)
+    found |= measures.to_json() | {"people_notes": [str(note) for note in notes(measures.people)]}
     if session.job_file:
         job = session.job
         found |= {
@@ -61,6 +63,13 @@ def run(arguments: argparse.Namespace) -> int:
     face = found["face"]
     print(f"Face {face['width_px']:.0f} px wide" if face else "No face found", end="")
     print(f", skin on {found['skin_share'] * 100:.0f} % of the picture")
+    for person in found["people"]:
+        x0, y0, x1, y1 = person["box"]
+        closed = f", closed: {', '.join(person['closed_eyes'])}" if person["closed_eyes"] else ""
+        skin = "L* {:.0f}, a* {:.0f}, b* {:.0f}".format(*person["skin_lab"]) if person["skin_lab"] else "not seen"
+        print(f"Person {person['number']}: {x0}, {y0} to {x1}, {y1}; face {person['face']}, skin {skin}{closed}")
+    for note in found["people_notes"]:
+        print(note)
     levels = found["grain"]["level_percent"]
     if levels:
         print(f"Grain {levels[len(levels) // 2][1]:.2f} % at middle luminance, {found['grain']['size_px']:.1f} px, "

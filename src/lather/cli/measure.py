@@ -17,7 +17,7 @@ from lather.core.imageio.read import decode_picture
 from lather.core.job.finds import Find
 from lather.core.job.limits import job_kind_named, job_kinds
 from lather.core.measure.photo_measures import PhotoMeasures
-from lather.core.measure.zone_masks import ZoneMasks
+from lather.core.people.zone_masks import ZoneMasks
 from lather.core.session import Session
 from lather.core.strict_json import MALFORMED, read
 
@@ -67,7 +67,7 @@ def run(arguments: argparse.Namespace) -> int:
 def measure_job(job: str, job_kind: str | None) -> dict:
     """All gauges of a job, by its own kind unless another is asked for. Raises LatherError."""
     session = Session.open(job)
-    values = measured_whole(session.engine, session.job, PhotoMeasures(session.photo, session.job.face_map))
+    values = measured_whole(session.engine, session.job, PhotoMeasures.of_job(session.photo, session.job))
     judged = judged_gauges(values, job_kind or session.job.brief.get("kind"))
     return {"job": job, "gauges": {name: one.to_json() for name, one in judged.items()}}
 

@@ -32,7 +32,7 @@ def open_photo(arguments: argparse.Namespace) -> tuple[Session, PhotoMeasures]:
     tell_on_terminal()
     if arguments.brief is not None:
         session.history.do(SetBrief("kind", job_kind_named(arguments.brief)))
-    seen = PhotoMeasures(session.photo, session.job.face_map)
+    seen = PhotoMeasures.of_job(session.photo, session.job)
     if session.job.face_map is None:
         faces = find_face_maps(session.photo, seen.small)
         if faces:

@@ -88,9 +88,9 @@ def run(arguments: argparse.Namespace) -> int:
     session = Session.open(arguments.photo)
     tell_on_terminal()
     _take_sheet(session, arguments)
-    measures = PhotoMeasures(session.photo, session.job.face_map)
+    measures = PhotoMeasures.of_job(session.photo, session.job)
     if session.job.finds is None:
-        finds, measures = find_all(session.photo, face=session.job.face_map, measures=measures)
+        finds, measures = find_all(session.photo, measures=measures)
         session.history.amend(SetFinds(finds, measures.face, measures.faces[1:]))
     facts = photo_facts(measures)
     plan = plan_of(session.job, facts, known_speeds(shipped=arguments.shipped))

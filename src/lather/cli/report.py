@@ -57,7 +57,7 @@ def _report(session: Session) -> Report:
             seconds, files = session.logged_seconds(dict(entry.seconds)), entry.deliveries
     except LatherError as error:  # a report does not fail for a logbook
         print(f"lather: {error.message} The report goes by the job alone.", file=sys.stderr)
-    measures = PhotoMeasures(session.photo, job.face_map)
+    measures = PhotoMeasures.of_job(session.photo, job)
     return make_report(session, seconds=seconds, plan=plan_of_measured(job, measures, known_speeds()),
                        deliveries=files, measures=measures)
 

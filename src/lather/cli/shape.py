@@ -7,10 +7,10 @@ from lather.cli.opened import add_file_arguments, deliver, open_photo
 from lather.core.errors import RequestError
 from lather.core.job.commands import AddEdits, AddLayer
 from lather.core.job.model import Layer, new_id
-from lather.core.measure.hands import hand_outlines
 from lather.core.measure.lines_behind import lines_behind
-from lather.core.measure.person_outline import PersonOutline
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.people.hands import hand_outlines
+from lather.core.people.outline import PersonOutline
 from lather.core.session import Session
 from lather.core.stages.shape import holds, measures
 from lather.core.stages.shape.kind import next_order
@@ -45,7 +45,8 @@ def _hold(session: Session, seen: PhotoMeasures, zones: list[str], lines: list) 
         return
     layer = Layer(new_id(), "Held", "shape")
     session.history.do(AddLayer("shape", layer, 0))
-    found = holds.outlines_of(session.job.face_map, PersonOutline(seen).rings, hand_outlines(seen)) if zones else {}
+    people = seen.people
+    found = holds.outlines_of(session.job.face_map, PersonOutline(people).rings, hand_outlines(people)) if zones else {}
     for zone in zones:
         if zone not in found:
             raise RequestError(f"There are no {zone} to be held in this picture; choose from {', '.join(found)}.")

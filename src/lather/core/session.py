@@ -22,9 +22,9 @@ from lather.core.job.identity import JobIdentity
 from lather.core.job.member_names import readable_name
 from lather.core.job.model import Job, new_job
 from lather.core.lamps.kind import LampKind
-from lather.core.measure.person_outline import PersonOutline
-from lather.core.measure.photo_measures import PhotoMeasures
-from lather.core.measure.zone_masks import ZoneMasks
+from lather.core.people.outline import PersonOutline
+from lather.core.people.reading import people_of
+from lather.core.people.zone_masks import ZoneMasks
 from lather.core.phrases import phrase
 from lather.core.stages.registry import make_kinds
 from lather.core.strict_json import MALFORMED, parsed, written
@@ -59,7 +59,7 @@ class Session:
 
     def __post_init__(self):
         self.engine = Engine(self.photo, make_kinds() | {LampKind.id: LampKind()})
-        self.engine.outline = cache(lambda: PersonOutline(PhotoMeasures(self.photo)))  # looked for when first asked
+        self.engine.outline = cache(lambda: PersonOutline(people_of(self.photo)))  # looked for when first asked
         self.engine.zones = ZoneMasks(self.photo)
 
     @property

@@ -90,7 +90,7 @@ def make_report(
     """seconds: worked, by stage. values: gauges, where they are measured already."""
     job = job or session.job
     sheet, seconds = JobSheet.of(job.brief), seconds or {}
-    measures = measures or PhotoMeasures(session.photo, job.face_map)
+    measures = measures or PhotoMeasures.of_job(session.photo, job)
     values = values if values is not None else measured_whole(session.engine, job, measures)
     kinds = {}
     for find in job.keepers():

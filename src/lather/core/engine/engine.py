@@ -59,6 +59,10 @@ class Engine:
         self.outline: Callable[[], Outline | None] = lambda: None
         self.zones: Zones | None = None
 
+    def zones_of(self, job: Job) -> Zones | None:
+        """Where skin, lips, hair … lie, as a job corrects them; None where nobody looks for them."""
+        return self.zones.corrected(job.part_strokes) if self.zones is not None else None
+
     def stack(self, job: Job, stage_id: str | None = None) -> "Stack":
         """The active layers of a job up to and with a stage (all stages if None). `"photo"` has none, `"moved"` only
         what moves it.
@@ -76,7 +80,7 @@ class Engine:
         return self._stack_of(job, _steps(job, None, self.kinds, self.photo.bounds, also=layer_id))
 
     def _stack_of(self, job: Job, steps: tuple[Step, ...]) -> "Stack":
-        return Stack(self, steps, faces_of(job), job.brief.get("kind"))
+        return Stack(self, steps, faces_of(job), job.brief.get("kind"), self.zones_of(job))
 
     def kind_of(self, step: Step) -> LayerKind:
         """The kind that renders a step."""
@@ -187,9 +191,9 @@ class Stack:
     """Steps bottom to top. `pixels(rect, level, upto=n)` is the picture after the first n of them."""
 
     def __init__(self, engine: Engine, steps: tuple[Step, ...], faces: tuple[FaceMap, ...] = (),
-                 job_kind: str | None = None):
+                 job_kind: str | None = None, zones: Zones | None = None):
         self._engine = engine
-        self.steps, self._faces, self._job_kind = steps, faces, job_kind
+        self.steps, self._faces, self._job_kind, self._zones = steps, faces, job_kind, zones
         self._digests: dict[tuple[Rect, int], bytes] = {}
         self._kinds = [engine.kind_of(step) for step in steps]
         self._first = _first_of_stage(steps)
@@ -251,7 +255,7 @@ class Stack:
             warp,
             self._faces,
             self._job_kind,
-            zones=self._engine.zones,
+            zones=self._zones,
         )
 
     def _finished(self, upto: int, rect: Rect, level: int) -> EncodedRGB:

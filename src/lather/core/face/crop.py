@@ -22,7 +22,8 @@ class Crop:
     mirrored: bool = False
 
     @property
-    def _to_crop(self) -> np.ndarray:
+    def to_crop_matrix(self) -> np.ndarray:
+        """(2, 3): picture px to crop px, pixel corners at whole numbers."""
         scale = self.out / self.side
         cos, sin = np.cos(self.angle) * scale, np.sin(self.angle) * scale
         x, y = self.middle
@@ -44,9 +45,9 @@ class Crop:
             small = cv2.resize(part, None, fx=shrink, fy=shrink, interpolation=cv2.INTER_AREA)
             fx, fy = small.shape[1] / part.shape[1], small.shape[0] / part.shape[0]
             to_small = np.array([[fx, 0, -fx * x0], [0, fy, -fy * y0], [0, 0, 1.0]])
-            matrix = np.vstack([self._to_crop, [0, 0, 1]]) @ np.linalg.inv(to_small)
+            matrix = np.vstack([self.to_crop_matrix, [0, 0, 1]]) @ np.linalg.inv(to_small)
             return self._warped(small, matrix[:2])
-        return self._warped(picture, self._to_crop)
+        return self._warped(picture, self.to_crop_matrix)
 
     def _warped(self, picture: EncodedRGB, matrix: np.ndarray) -> EncodedRGB:
         shift = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])  # pixel centres lie at halves
@@ -55,18 +56,18 @@ class Crop:
 
     def to_crop(self, places: np.ndarray) -> np.ndarray:
         """Places (n, 2) in picture px, in crop px."""
-        matrix = self._to_crop
+        matrix = self.to_crop_matrix
         return np.asarray(places, float) @ matrix[:, :2].T + matrix[:, 2]
 
     def to_picture(self, places: np.ndarray) -> np.ndarray:
         """Places (n, 2) in crop px, in picture px."""
-        matrix = np.vstack([self._to_crop, [0, 0, 1]])
+        matrix = np.vstack([self.to_crop_matrix, [0, 0, 1]])
         back = np.linalg.inv(matrix)
         return places @ back[:2, :2].T + back[:2, 2]
 
     def laid(self, values: np.ndarray, origin: tuple[float, float], scale: float, shape: tuple[int, int]) -> np.ndarray:
         """Values (out, out) of the crop on a grid of `shape` whose pixel is `scale` picture px, from `origin` on."""
-        matrix = np.vstack([self._to_crop, [0, 0, 1]])
+        matrix = np.vstack([self.to_crop_matrix, [0, 0, 1]])
         to_picture = np.array([[scale, 0, origin[0]], [0, scale, origin[1]], [0, 0, 1.0]])
         shift = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])
         whole = np.linalg.inv(shift) @ matrix @ to_picture @ shift

@@ -20,16 +20,22 @@ _PIXELS_TELL = 0.6  # of a mouth's corner: how much the lips' own pixels count b
 
 
 @timed("faces", len)
-def find_face_maps(photo: Photo, small: EncodedRGB) -> tuple[FaceMap, ...]:
-    """The largest first. small: the photo, sRGB-like 0-1, about 1000 px."""
-    scale, faces = photo.width / small.shape[1], []
+def find_boxes_and_maps(photo: Photo, small: EncodedRGB) -> list[tuple[Box, FaceMap | None]]:
+    """The largest first; box in source px, None where it shows no face from close by (a profile).
+
+    small: the photo, sRGB-like 0-1, about 1000 px.
+    """
+    scale, found = photo.width / small.shape[1], []
     for box in find_faces(small)[:_MOST_FACES]:
         box = box.scaled(scale)
         close = look_closer(photo, box.x0, box.y0, box.x1, box.y1)
-        face = _face_map(close, box.scaled(1 / close.scale, close.origin / close.scale))
-        if face is not None:
-            faces.append(face)
-    return tuple(faces)
+        found.append((box, _face_map(close, box.scaled(1 / close.scale, close.origin / close.scale))))
+    return found
+
+
+def find_face_maps(photo: Photo, small: EncodedRGB) -> tuple[FaceMap, ...]:
+    """Those that show a face from close by, the largest first; see `find_boxes_and_maps`."""
+    return tuple(face for _, face in find_boxes_and_maps(photo, small) if face is not None)
 
 
 def _face_map(close: Close, box: Box) -> FaceMap | None:

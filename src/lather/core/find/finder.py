@@ -9,8 +9,8 @@ import numpy as np
 
 from lather.core.engine.photo import Photo
 from lather.core.errors import Cancelled, RequestError
-from lather.core.find.areas import blotches, redness_and_shine
-from lather.core.find.eyes import hollows_and_veins
+from lather.core.find.areas import blotches, drawn_marks, redness_and_shine
+from lather.core.find.eyes import hollows_and_veins, red_eye
 from lather.core.find.ground import specks
 from lather.core.find.lines import brow_hairs, skin_lines, stray_hairs
 from lather.core.find.lines.beard import beard_mask, is_hidden
@@ -18,9 +18,10 @@ from lather.core.find.scene import FindScene
 from lather.core.find.spots import spots
 from lather.core.find.spots.glints import is_glint
 from lather.core.find.visibility import Delivery, judged
+from lather.core.job.drawn_marks import lies_on
 from lather.core.job.face_map import FaceMap
 from lather.core.job.finds import Find
-from lather.core.kinds.registry import KEEPERS, KINDS, SOFTENED
+from lather.core.kinds.registry import KINDS, SOFTENED
 from lather.core.log import timed
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.phrases import phrase
@@ -29,7 +30,7 @@ from lather.core.threads import give_way, one_thread_in_opencv
 _LEAST_SIDE_PX = 32
 _FIRST = ("brow_hair", "smeared_lip")  # kinds that know more of their place than others do
 _CERTAIN = 0.99  # confidence of spots that no line hides
-_SPOTS = ("blemish_dark", "blemish_red", "blemish_bright", "flake", *KEEPERS)
+_SPOTS = ("blemish_dark", "blemish_red", "blemish_bright", "flake", "mole", "freckle")
 _BLOTCHES = ("blotch_dark", "blotch_bright", "colour_left")
 _BROAD, _MOST_OF_IT = ("scar", "makeup_fold", "jewellery_mark"), 0.7  # lines whose rims are seen; share on another
 _OWN_LENGTH = 5.0  # sizes of a spot up to which a line may be drawn by it
@@ -48,6 +49,8 @@ FINDERS: tuple[tuple[str, Callable[[FindScene], list[Find]]], ...] = (
     ("blotches", blotches.find_blotches),
     ("redness and shine", redness_and_shine.find_areas),
     ("what came in from the edge", redness_and_shine.find_intruders),
+    ("drawn marks", drawn_marks.find_drawn_marks),
+    ("red eyes", red_eye.find_red_eyes),
     ("veins in the eyes", hollows_and_veins.find_eye_veins),
     ("stray hairs of the brows", brow_hairs.find_brow_hairs),
     ("hollows under the eyes", hollows_and_veins.find_hollows),
@@ -80,6 +83,8 @@ def find_all(
     found = [f for f in found if f.kind != "stray_hair" or f.confidence >= hairs_from]
     found = [f for f in found if not kinds or f.kind in kinds]
     found = without_rims([_as_outlined(f) for f in one_for_one_place(_less_spots_twice(found))])
+    marks = [f for f in found if f.kind == "drawn_mark"]
+    found = [f for f in found if f.kind == "drawn_mark" or not lies_on(marks, f)]
     beard = beard_mask(scene) if found else None
     found = [f for f in found if not is_hidden(f, beard, scene) and not is_glint(f, scene)]
     return judged(found, delivery or Delivery(), max(photo.width, photo.height)), measures
@@ -117,7 +122,7 @@ def one_for_one_place(finds: list[Find]) -> list[Find]:
     """
     certain = [f for f in finds if _is_certain(f)]
     finds = [f for f in finds if not any(_drawn_by(f, spot) for spot in certain)]
-    stays = [f for f in finds if f.keeper]
+    stays = [f for f in finds if f.keeper and f.kind in _SPOTS]
     finds = [f for f in finds if f.kind != "smeared_lip" or not any(_same_place(f, other) for other in stays)]
     kept: list[Find] = []
     for find in sorted(finds, key=lambda f: (f.path is None, f.kind not in _FIRST, -f.confidence)):

@@ -18,6 +18,7 @@ _CORE_OF_NATURAL = 0.55
 _LAYERS = 6
 _STRIP = 128  # rows
 _HAIR_WIDTHS_MM, _LEAST_SIGMA_PX = (0.2, 0.4), 0.8
+_THEIRS = 0.5  # share of a pixel that is a person's
 _FAR = 3.0  # radii from a natural place at which it counts no more
 
 
@@ -107,9 +108,9 @@ class FindScene:
     @cached_property
     def skin(self) -> Mask:
         """Skin of `rect`, 0-1."""
-        return self._at_scale(self.measures.skin)
+        return self.at_scale(self.measures.skin)
 
-    def _at_scale(self, small: np.ndarray) -> np.ndarray:
+    def at_scale(self, small: np.ndarray) -> np.ndarray:
         """A map of the size of `measures.small` cut to `rect`, at this scale."""
         k = self.measures.scale / self.step
         rect = self.rect
@@ -140,9 +141,14 @@ class FindScene:
                 x, y = self.to_here(*points)
                 half = tuple(max(1, round(size * a / self.step)) for a in axes)
                 cv2.ellipse(natural, (round(x), round(y)), half, angle, 0, 360, 1, -1)
-        if self.measures.face is not None:  # of others: what is above them may be another's face
-            rim = [self.to_here(*place) for place in scalp(self.measures.face)]
-            cv2.fillPoly(natural, [np.round(rim).astype(np.int32)], 1)
+        people = self.measures.people
+        for face in self.measures.faces:
+            rim = [self.to_here(*place) for place in scalp(face)]
+            above = cv2.fillPoly(np.zeros(natural.shape, np.uint8), [np.round(rim).astype(np.int32)], 1)
+            person = people.person_of(face)
+            if person is not None:  # what is above them may be another's face
+                above[self.at_scale(people.mask_of(person.number)) < _THEIRS] = 0
+            natural |= above
         return np.where(natural > 0, 0, self.skin).astype(np.float32)
 
     @cached_property

@@ -32,6 +32,11 @@ AGREEMENTS: dict[str, Agreement] = {one.id: one for one in (
         ASK: ("Lasting marks: ask", "moles and freckles stay until the client has answered the proof sheet"),
         GO: ("Lasting marks may go", "moles and freckles are listed like other finds"),
     }, STAY, ("mole", "freckle")),
+    Agreement("drawn_marks", "Drawn marks", {
+        STAY: ("Drawn marks stay", "tattoos, henna and drawn make-up are keepers: nothing is mended on them or taken "
+               "from them"),
+        ASK: ("Drawn marks: ask", "tattoos and the like stay until the client has answered the proof sheet"),
+    }, ASK, ("drawn_mark",)),
     Agreement("scars", "Scars", {
         STAY: ("Scars stay", "scars are keepers and are left out of every pass"),
         ASK: ("Scars: ask", "scars stay until the client has answered the proof sheet"),

@@ -10,10 +10,12 @@ from typing import Any, ClassVar
 
 from lather.core.errors import RequestError
 from lather.core.job.document import layer_from_json, layer_to_json, stroke_from_json, strokes_from_json
+from lather.core.job.drawn_marks import BY_HAND
 from lather.core.job.face_map import FaceMap
 from lather.core.job.fence import Fence
 from lather.core.job.finds import DECISIONS, Find
 from lather.core.job.model import Job, Layer, Stroke
+from lather.core.job.part_strokes import PartStroke
 from lather.core.phrases import phrase
 
 
@@ -80,8 +82,16 @@ def _faces(data: list | None, _points: dict) -> tuple[FaceMap, ...] | None:
     return None if data is None else tuple(FaceMap.from_json(one) for one in data)
 
 
+def _find(data: dict, _points: dict) -> Find:
+    return Find.from_json(data)
+
+
 def _finds(data: list, _points: dict) -> tuple[Find, ...]:
     return tuple(Find.from_json(one) for one in data)
+
+
+def _part_strokes(data: list, _points: dict) -> tuple[PartStroke, ...]:
+    return tuple(PartStroke.from_json(one) for one in data)
 
 
 def _face(data: dict | None, _points: dict) -> FaceMap | None:
@@ -170,7 +180,9 @@ class Together(Command):
 
 @dataclass(frozen=True)
 class SetFinds(Command):
-    """What was found (again), and the faces it was found with; decisions on finds that are gone are forgotten."""
+    """What was found (again), and the faces it was found with; decisions on finds that are gone are forgotten. What a
+    person outlined stays.
+    """
 
     finds: tuple[Find, ...]
     face_map: FaceMap | None
@@ -179,10 +191,24 @@ class SetFinds(Command):
     read: ClassVar = {"finds": _finds, "face_map": _face, "other_faces": _faces}
 
     def apply(self, job: Job) -> Job:
-        known = {find.id for find in self.finds}
+        by_hand = [find for find in job.finds or () if find.id.startswith(BY_HAND)]
+        finds = (*self.finds, *(find for find in by_hand if all(find.id != other.id for other in self.finds)))
+        known = {find.id for find in finds}
         decisions = {k: v for k, v in job.decisions.items() if k in known}
         others = job.other_faces if self.other_faces is None else self.other_faces
-        return replace(job, finds=self.finds, face_map=self.face_map, other_faces=others, decisions=decisions)
+        return replace(job, finds=finds, face_map=self.face_map, other_faces=others, decisions=decisions)
+
+
+@dataclass(frozen=True)
+class OutlineFind(Command):
+    """A find that the person outlined; it is listed with those that were found."""
+
+    find: Find
+    says: ClassVar[str] = "outline drawn mark"
+    read: ClassVar = {"find": _find}
+
+    def apply(self, job: Job) -> Job:
+        return replace(job, finds=(*(one for one in job.finds or () if one.id != self.find.id), self.find))
 
 
 @dataclass(frozen=True)
@@ -200,6 +226,18 @@ class SetFaceMap(Command):
     def apply(self, job: Job) -> Job:
         others = job.other_faces if self.other_faces is None else self.other_faces
         return replace(job, face_map=self.face_map, other_faces=others)
+
+
+@dataclass(frozen=True)
+class CorrectParts(Command):
+    """What the person says of the parts of the photo, all strokes over them; none takes every correction back."""
+
+    part_strokes: tuple[PartStroke, ...]
+    says: ClassVar[str] = "correct parts"
+    read: ClassVar = {"part_strokes": _part_strokes}
+
+    def apply(self, job: Job) -> Job:
+        return replace(job, part_strokes=self.part_strokes)
 
 
 @dataclass(frozen=True)

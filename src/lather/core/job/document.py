@@ -16,6 +16,7 @@ from lather.core.job.fence import Fence
 from lather.core.job.finds import DECISIONS, Find
 from lather.core.job.known_kinds import layer_kinds
 from lather.core.job.model import STAGE_IDS, Job, Layer, Source, Stage, Stroke, new_id
+from lather.core.job.part_strokes import PartStroke
 from lather.core.job.purpose import of_layer
 from lather.core.job.unknown_fields import kept
 from lather.core.phrases import joined, phrase
@@ -164,6 +165,7 @@ def job_to_json(job: Job) -> dict:
         "decisions": job.decisions,
         "face_map": None if job.face_map is None else job.face_map.to_json(),
         **({"other_faces": [face.to_json() for face in job.other_faces]} if job.other_faces else {}),
+        **({"part_strokes": [stroke.to_json() for stroke in job.part_strokes]} if job.part_strokes else {}),
         "stages": [
             *(
                 s.extra
@@ -189,6 +191,7 @@ def check_amounts(document: dict) -> None:
         (len(document.get("finds") or ()), ranges.MOST_FINDS, "finds"),
         (len(document["stages"]), ranges.MOST_LAYERS, "stages"),
         (len(document.get("other_faces") or ()), ranges.MOST_FACES, "faces"),
+        (len(document.get("part_strokes") or ()), ranges.MOST_PART_STROKES, "corrected parts"),
     ):
         if count > most:
             raise JobFileError(phrase("The job holds %1 %2, over the limit of %3; open an earlier copy.", f"{count:,}",
@@ -209,9 +212,10 @@ def job_from_json(data: dict, points: dict) -> Job:
         decisions={str(k): v for k, v in data.get("decisions", {}).items() if v in DECISIONS},
         face_map=_face_map(data["face_map"], points) if data.get("face_map") else None,
         other_faces=tuple(face for face in (_face_map(one, points) for one in data.get("other_faces", ())) if face),
+        part_strokes=tuple(one for one in (_part_stroke(row, points) for row in data.get("part_strokes") or ()) if one),
         unknown_stages=tuple(s for s in data["stages"] if s["id"] not in STAGE_IDS),
         extra=kept(data, "id", "source", "brief", "stages", "schema", "mimetype", "written_by", "finds", "decisions",
-                   "face_map", "other_faces"),
+                   "face_map", "other_faces", "part_strokes"),
     )
     kept({"stages": list(job.unknown_stages)})
     return _with_own_layer_ids(job)
@@ -285,6 +289,14 @@ def _face_map(data: dict, points: dict) -> FaceMap | None:
         return FaceMap.from_json(data)
     except _MALFORMED:
         _left_out(points, "face map", "face map")
+        return None
+
+
+def _part_stroke(data: dict, points: dict) -> PartStroke | None:
+    try:
+        return PartStroke.from_json(data)
+    except _MALFORMED:
+        _left_out(points, "corrected part", "corrected part")
         return None
 
 

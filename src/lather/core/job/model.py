@@ -20,6 +20,7 @@ from lather.core.job.agreements import state_by_agreement
 from lather.core.job.face_map import FaceMap
 from lather.core.job.fence import Fence
 from lather.core.job.finds import WANTED_GONE, Find
+from lather.core.job.part_strokes import PartStroke
 from lather.core.job.purpose import of_edit
 from lather.core.job.source_map import SourceTurn, source_rect
 from lather.core.job.unknown_fields import kept
@@ -329,7 +330,8 @@ class Job:
 
     finds: what was found, None before anything was looked for. decisions: {find id: keep, skip or mend (somebody
     wants it gone)}; what was mended is told by the edits themselves. face_map: of the face in hand, as found, or
-    as the person dragged it; other_faces: of all others in the photo.
+    as the person dragged it; other_faces: of all others in the photo. part_strokes: what the person corrected
+    of the parts that were read in it.
     unknown_stages: stages of a newer version, as they were read: they do nothing here and are written back.
     """
 
@@ -341,6 +343,7 @@ class Job:
     decisions: dict = field(default_factory=dict)
     face_map: FaceMap | None = None
     other_faces: tuple[FaceMap, ...] = ()
+    part_strokes: tuple[PartStroke, ...] = ()
     unknown_stages: tuple[dict, ...] = ()
     extra: dict = field(default_factory=dict)
 

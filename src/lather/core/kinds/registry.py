@@ -12,6 +12,7 @@ from lather.core.kinds import (
     cloth_speck,
     colour_left,
     crease,
+    drawn_mark,
     flake,
     freckle,
     hair_on_skin,
@@ -20,6 +21,7 @@ from lather.core.kinds import (
     lens_mark,
     makeup_fold,
     mole,
+    red_eye,
     redness,
     scar,
     shine,
@@ -39,6 +41,7 @@ KINDS: dict[str, FindKind] = {module.KIND.id: module.KIND for module in (
     flake,
     mole,
     freckle,
+    drawn_mark,
     scar,
     crease,
     makeup_fold,
@@ -61,6 +64,7 @@ KINDS: dict[str, FindKind] = {module.KIND.id: module.KIND for module in (
     colour_left,
     redness,
     shine,
+    red_eye,
 )}
 SOFTENED = tuple(kind.id for kind in KINDS.values() if kind.softened)
 """Kinds that belong to the person: mended on a layer of their own at part strength, never wholly."""

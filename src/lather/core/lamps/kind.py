@@ -25,7 +25,9 @@ class LampKind(LayerKind):
         return True
 
     def fingerprint(self, around: Surroundings, step: Step, rect: Rect) -> bytes:
-        return hashlib.blake2b(json.dumps(step.layer.settings, sort_keys=True).encode(), digest_size=16).digest()
+        own = json.dumps(step.layer.settings, sort_keys=True).encode()
+        own += around.zones.digest if around.zones is not None else b""
+        return hashlib.blake2b(own, digest_size=16).digest()
 
     def render(self, around: Surroundings, step: Step, rect: Rect, level: int) -> EncodedRGB:
         return self._of(step).shown(around, step.layer.settings, rect, level)

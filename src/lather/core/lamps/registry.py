@@ -11,6 +11,7 @@ from lather.core.lamps.colour import ColourLamp
 from lather.core.lamps.delivered import DeliveredLamp
 from lather.core.lamps.grey import GreyLamp
 from lather.core.lamps.mirror import MirrorLamp
+from lather.core.lamps.parts import PartsLamp
 from lather.core.lamps.steep import SteepLamp
 from lather.core.lamps.stretch import StretchLamp
 from lather.core.lamps.texture import TextureLamp
@@ -25,6 +26,7 @@ LAMPS: dict[str, Lamp] = {lamp.id: lamp for lamp in (
     ColourLamp(),
     ChangeLamp(),
     ClippingLamp(),
+    PartsLamp(),
     StretchLamp(),
     MirrorLamp(),
     DeliveredLamp(),

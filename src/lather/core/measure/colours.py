@@ -57,7 +57,7 @@ def area_mask(engine: Engine, job: Job, area: dict, level: int) -> tuple[Rect, M
     if "zone" in area:
         if engine.zones is None:
             return bounds, np.zeros((bounds.height, bounds.width), np.float32)
-        return bounds, engine.zones.mask(area["zone"], faces_of(job), bounds, level)
+        return bounds, engine.zones_of(job).mask(area["zone"], faces_of(job), bounds, level)
     corners = np.array(area["outline"], float) / (1 << level)
     low, high = np.floor(corners.min(0)).astype(int), np.ceil(corners.max(0)).astype(int)
     rect = Rect(int(low[0]), int(low[1]), int(high[0]) + 1, int(high[1]) + 1).intersect(bounds)
@@ -135,5 +135,5 @@ def zone_body(engine: Engine, job: Job, read: Read, zone: str) -> np.ndarray | N
     rect = rect.intersect(engine.photo.level_bounds(level))
     if rect.empty:
         return None
-    mask = engine.zones.mask(zone, (face,), rect, level)
+    mask = engine.zones_of(job).mask(zone, (face,), rect, level)
     return body_colour(srgb_to_lab(read(rect, level)), mask)

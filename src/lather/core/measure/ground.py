@@ -1,13 +1,12 @@
 """Safe ground: the background behind a person, as far as it is plain enough to be laid over stray hairs.
 
-What is flat once thin things are taken away (median), reaches the picture's border, and is not skin. Where the low-pass
-of the ground would be pulled towards the hair mass or the shoulders, it is not safe.
+What is flat once thin things are taken away (median), reaches the picture's border, and is nobody's body. Where the
+low-pass of the ground would be pulled towards the hair mass or the shoulders, it is not safe.
 """
 
 import cv2
 import numpy as np
 
-from lather.core.job.face_map import FaceMap
 from lather.core.types import EncodedRGB, Mask
 
 _THIN_MM, _SMOOTH_MM, _CLOSE_MM = 2.2, 0.8, 3.0
@@ -20,11 +19,10 @@ _BORDER = 3
 _CODED, _CODED_FROM = np.float32((2.55, 1, 1)), np.float32((0, 128, 128))  # L*, a*, b* as bytes, for medians
 
 
-def safe_ground(small: EncodedRGB, skin: Mask, small_px_per_mm: float, body: tuple[Mask, Mask] | None = None) -> Mask:
+def safe_ground(small: EncodedRGB, body: Mask, small_px_per_mm: float) -> Mask:
     """1 where a hair may be laid over with ground, 0 elsewhere; uint8 (h, w) at the size of `small`.
 
-    small: sRGB at a reduced size. skin: 0-1, the same size. body: (where shoulders are, where they may be), see
-    `shoulders`: the first is no ground, the second only where it looks like the ground elsewhere.
+    small: sRGB at a reduced size. body: 0-1, the same size: skin, cloth and whatever else of people is no hair.
     """
     lab = cv2.cvtColor(np.ascontiguousarray(small), cv2.COLOR_RGB2Lab)
     k = 2 * int(np.clip(_THIN_MM * small_px_per_mm / 2, 1, 12)) + 1
@@ -36,9 +34,7 @@ def safe_ground(small: EncodedRGB, skin: Mask, small_px_per_mm: float, body: tup
     rest = np.abs(lab[..., 0] - plain[..., 0])
     side = 2 * int(2 * small_px_per_mm) + 1
     rough = cv2.blur(np.minimum(rest, 8.0), (side, side))
-    away = skin < 0.3
-    if body is not None:
-        away &= body[0] == 0
+    away = body < 0.3
     calm = rough[away & (steep < _STEEP)]
     usual = float(np.percentile(calm, 15)) if len(calm) else 0.0
     flat = (away & (steep < _STEEP) & (rough < max(_ROUGH_TIMES * usual, _ROUGH_LEAST))).astype(np.uint8)
@@ -51,38 +47,13 @@ def safe_ground(small: EncodedRGB, skin: Mask, small_px_per_mm: float, body: tup
     wanted[stats[:, cv2.CC_STAT_AREA] < _LEAST_SHARE * flat.size] = 0
     wanted[0] = 0
     ground = wanted[labels]
-    if body is not None:
-        ground[(body[1] > 0) & ~_like_the_rest(plain, ground, body[1])] = 0
     if not ground.any():
         return ground
     closed = cv2.morphologyEx(ground, cv2.MORPH_CLOSE, _disc(_CLOSE_MM * small_px_per_mm))
-    barred = np.where(away, skin, np.float32(1))
+    barred = np.where(away, body, np.float32(1))
     return _up_to_the_mass(
         coded, plain, ground, np.where(barred < 0.3, closed, 0).astype(np.uint8), barred, small_px_per_mm
     )
-
-
-def _like_the_rest(plain: np.ndarray, ground: Mask, maybe: Mask) -> np.ndarray:
-    """True where the tone is one that the ground has outside `maybe`."""
-    sure = plain[(ground > 0) & (maybe == 0)][::7]
-    if len(sure) < 50:
-        return np.ones(ground.shape, bool)
-    low, high = np.percentile(sure, [1, 99], axis=0)
-    return cv2.inRange(plain, low - _LEAST_UNLIKE, high + _LEAST_UNLIKE) > 0
-
-
-def shoulders(face: FaceMap, shape: tuple[int, int], scale: float) -> tuple[Mask, Mask]:
-    """(where the body is, where it may be) below the chin, uint8 (h, w): wedges that widen downwards.
-
-    scale: source pixels per pixel of the masks.
-    """
-    ys, xs = np.mgrid[: shape[0], : shape[1]].astype(np.float32)
-    u, v = face.in_frame((xs + 0.5) * scale, (ys + 0.5) * scale)
-    chin_u, chin_v = (float(n) for n in face.in_frame(*face.points["chin"]))
-    below, aside = v - chin_v, np.abs(u - chin_u)
-    narrow = (below > 0.1) & (aside < 1.0 + 1.3 * below)
-    wide = (below > 0.05) & (aside < 1.1 + 6.0 * below)
-    return narrow.astype(np.uint8), wide.astype(np.uint8)
 
 
 def _up_to_the_mass(coded, plain, sure: Mask, ground: Mask, skin: Mask, per_mm: float) -> Mask:

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from lather.core.measure.person_outline import refined
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.people.outline import person_on_small
 from lather.core.types import Mask
 
 _LEAST_SHARE = 0.10  # of the short side: what is shorter is texture
@@ -40,7 +40,7 @@ def lines_behind(measures: PhotoMeasures) -> list[LineBehind]:
     """The longest lines on the ground, longest first. Pieces of one line, parted by the person, count as one."""
     small, scale = measures.small, measures.scale
     grey = small.mean(-1)
-    person = refined(measures.person, small)
+    person = person_on_small(measures.people)
     ground = _ground(measures, person)
     codes = np.clip(255 * _even_light(grey), 0, 255).astype(np.uint8)
     found = cv2.createLineSegmentDetector(cv2.LSD_REFINE_STD).detect(codes)[0]

@@ -7,6 +7,7 @@ import numpy as np
 
 from lather.core.colour import profiles
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.people.told import how_many, notes
 from lather.core.phrases import phrase
 
 _LOW, _HIGH = 1.5 / 255, 253.5 / 255
@@ -18,7 +19,8 @@ _FROM_THE_SIDE = 4.0  # L* from one side of the face to the other, under which t
 class PhotoFacts:
     """Lengths in source px; shares in percent. face_px: None without a face. skin_faces: skin in squares of the face's
     width. split_px: None where texture could not be measured. grain: (percent, px). light_from: words, as seen on the
-    picture. uneven: spread of the skin's light between 2 and 8 % of the face's width, L*.
+    picture. uneven: spread of the skin's light between 2 and 8 % of the face's width, L*. people: how many, and whose
+    skin is seen; people_notes: on faces that need a look.
     """
 
     width: int
@@ -35,6 +37,8 @@ class PhotoFacts:
     clipped_percent: float
     light_from: str
     uneven: float
+    people: str = ""
+    people_notes: tuple[str, ...] = ()
 
     @property
     def long_edge(self) -> int:
@@ -49,7 +53,8 @@ class PhotoFacts:
             "skin_percent": round(self.skin_percent, 2), "texture_scale_px": self.split_px,
             "grain_percent": round(self.grain[0], 2), "grain_px": round(self.grain[1], 2),
             "clipped_percent": round(self.clipped_percent, 3), "light_from": self.light_from,
-            "uneven_dl": round(self.uneven, 2),
+            "uneven_dl": round(self.uneven, 2), "people": str(self.people),
+            "people_notes": [str(note) for note in self.people_notes],
         }
 
 
@@ -64,6 +69,7 @@ def photo_facts(measures: PhotoMeasures) -> PhotoFacts:
         100 * measures.skin_share, skin_px / feature**2, round(texture.split_px, 1) if texture else None,
         (float(levels[len(levels) // 2][1]) if levels else 0.0, float(measures.grain.size_px)),
         _clipped(measures), _light_from(measures), _uneven(measures),
+        how_many(measures.people), tuple(notes(measures.people)),
     )
 
 
@@ -122,6 +128,8 @@ def meanings(facts: PhotoFacts) -> list[tuple[str, str, str]]:
     rows = [
         ("Face", phrase("%1 px wide", f"{facts.face_px:.0f}") if facts.face_px else "none found",
          phrase("1 mm of skin is %1 px", f"{facts.face_px / 130:.1f}") if facts.face_px else "sizes go by the picture"),
+        *([("People", facts.people, "each is worked on by their own skin")] if facts.people else []),
+        *(("", "", note) for note in facts.people_notes),
         ("Skin", phrase("%1 % of the photo", f"{facts.skin_percent:.0f}"),
          phrase("%1 faces’ worth to go over", f"{facts.skin_faces:.1f}")),
         ("Texture scale", phrase("%1 px", f"{facts.split_px:.1f}") if facts.split_px else "not told",

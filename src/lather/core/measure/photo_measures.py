@@ -3,47 +3,46 @@
 from dataclasses import dataclass
 from functools import cached_property
 
-import cv2
 import numpy as np
 
-from lather.core.colour import profiles
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.engine.photo import Photo
-from lather.core.face.find_faces import find_face_maps
-from lather.core.face.person import person_mask
 from lather.core.job.face_map import FaceMap
 from lather.core.job.grain_model import GrainModel
+from lather.core.job.model import Job
+from lather.core.job.part_strokes import PartStroke
 from lather.core.measure.grain import measure_grain
 from lather.core.measure.grey_mix import most_telling_mix
-from lather.core.measure.ground import safe_ground, shoulders
-from lather.core.measure.skin import skin_mask
+from lather.core.measure.ground import safe_ground
+from lather.core.measure.small_picture import small_picture
 from lather.core.measure.texture_scale import TextureScale, measure_texture_scale
-from lather.core.types import EncodedRGB, Lab, Mask, Rect, as_float32
+from lather.core.people.reading import People, people_for
+from lather.core.people.skin_alone import skin_alone
+from lather.core.types import EncodedRGB, Lab, Mask, Rect
 
-_WORK_SIDE = 1000
 _NO_FACE_WIDTH = 0.35  # of the shorter side: what sizes relate to where there is no face
 
 
 @dataclass(eq=False)
 class PhotoMeasures:
-    """Lazy: each value is computed when first asked for. `face` given by the person takes the place of the guess."""
+    """Lazy: each value is computed when first asked for. `face` given by the person takes the place of the guess.
+
+    part_strokes: what the person corrected of the parts that are read.
+    """
 
     photo: Photo
     given_face: FaceMap | None = None
+    part_strokes: tuple[PartStroke, ...] = ()
+
+    @classmethod
+    def of_job(cls, photo: Photo, job: Job) -> "PhotoMeasures":
+        """As a job has them: its face in hand, the parts that were corrected."""
+        return cls(photo, job.face_map, job.part_strokes)
 
     @cached_property
     def small(self) -> EncodedRGB:
         """The photo in sRGB, long side about 1000 px."""
-        level = 0
-        while max(self.photo.level_bounds(level + 1)[2:]) >= _WORK_SIDE:
-            level += 1
-        values = as_float32(self.photo.codes(level))
-        shrink = min(1.0, _WORK_SIDE / max(values.shape[:2]))
-        if shrink < 1:
-            values = cv2.resize(values, None, fx=shrink, fy=shrink, interpolation=cv2.INTER_AREA)
-        if not profiles.is_srgb(self.photo.profile):
-            values = profiles.convert(values, self.photo.profile, profiles.srgb_profile())
-        return values
+        return small_picture(self.photo)
 
     @cached_property
     def small_lab(self) -> Lab:
@@ -56,9 +55,15 @@ class PhotoMeasures:
         return self.photo.width / self.small.shape[1]
 
     @cached_property
+    def people(self) -> People:
+        """Who is there, and what each pixel is: the same whatever face is in hand."""
+        given = (self.given_face,) if self.given_face is not None else ()
+        return people_for(self.photo, given, self.part_strokes)
+
+    @cached_property
     def faces(self) -> tuple[FaceMap, ...]:
         """All faces, the one in hand first: the one given, else the largest."""
-        found = find_face_maps(self.photo, self.small)
+        found = self.people.faces
         given = self.given_face
         if given is None:
             return found
@@ -74,19 +79,20 @@ class PhotoMeasures:
 
     @cached_property
     def person(self) -> Mask:
-        """Share of "person" 0-1 at the size of `small`."""
-        return person_mask(self.small)
+        """Share of anybody 0-1 at the size of `small`."""
+        return self.people.small("person")
 
     @cached_property
     def skin(self) -> Mask:
-        """Skin 0-1 at the size of `small`."""
-        return skin_mask(self.small, self.small_lab, self.face, self.scale)
+        """Skin of everybody 0-1 at the size of `small`; where nobody is seen, what is of skin's commonest colour."""
+        return self.people.small("skin") if self.people.persons else skin_alone(self.small, self.small_lab)
 
     @cached_property
     def ground(self) -> Mask:
-        """Safe ground, 0 or 1, at the size of `small`."""
-        body = shoulders(self.face, self.skin.shape, self.scale) if self.face is not None else None
-        return safe_ground(self.small, self.skin, self.pixels_per_mm / self.scale, body)
+        """Safe ground, 0 or 1, at the size of `small`: hair may lie before it, no body does."""
+        people = self.people
+        body = people.small("person") - people.small("scalp hair") if people.persons else self.skin
+        return safe_ground(self.small, body, self.pixels_per_mm / self.scale)
 
     @cached_property
     def skin_lab(self) -> tuple[float, float, float] | None:
@@ -147,6 +153,7 @@ class PhotoMeasures:
                 "points": {k: [round(x, 1), round(y, 1)] for k, (x, y) in face.points.items()},
             },
             "faces": len(self.faces),
+            "people": self.people.to_json()["persons"],
             "person_share": round(float((self.person > 0.5).mean()), 4),
             "skin_share": round(self.skin_share, 4),
             "skin_px": int(np.round(self.skin_share * self.photo.width * self.photo.height)),

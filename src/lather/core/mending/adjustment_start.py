@@ -101,7 +101,7 @@ def _is_blurred(engine: Engine, job: Job, zones: tuple[str, ...], fine: float, n
     """True where the finest detail of some zones is hardly more than the grain."""
     level, bounds = level_for(engine, {}), engine.photo.bounds
     coarse = engine.photo.level_bounds(level)
-    share = np.max([engine.zones.mask(zone, faces_of(job), coarse, level) for zone in zones], axis=0)
+    share = np.max([engine.zones_of(job).mask(zone, faces_of(job), coarse, level) for zone in zones], axis=0)
     ys, xs = np.nonzero(share > 0.6)
     if len(ys) < 20:
         return False
@@ -110,7 +110,7 @@ def _is_blurred(engine: Engine, job: Job, zones: tuple[str, ...], fine: float, n
     near = np.argmin((xs * (1 << level) - middle[0]) ** 2 + (ys * (1 << level) - middle[1]) ** 2)
     x, y = int(xs[near]) << level, int(ys[near]) << level
     rect = Rect(x - half, y - half, x + half, y + half).intersect(bounds)
-    inside = np.max([engine.zones.mask(zone, faces_of(job), rect, 0) for zone in zones], axis=0) > 0.6
+    inside = np.max([engine.zones_of(job).mask(zone, faces_of(job), rect, 0) for zone in zones], axis=0) > 0.6
     if inside.sum() < 100:
         return False
     light = srgb_lightness(engine.pixels(job, rect, 0, "grain"))
@@ -124,7 +124,7 @@ def crisp_proposal(engine: Engine, job: Job, part: str, grain: GrainModel | None
     level = level_for(engine, {})
     bounds = engine.photo.level_bounds(level)
     if engine.zones is None or not any(
-        (engine.zones.mask(zone, faces_of(job), bounds, level) > 0.6).sum() > 8 for zone in zones
+        (engine.zones_of(job).mask(zone, faces_of(job), bounds, level) > 0.6).sum() > 8 for zone in zones
     ):
         return None
     settings = CrispKind.new_settings() | crisp_settings(engine, job, zones, grain)

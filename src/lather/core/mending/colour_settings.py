@@ -25,13 +25,14 @@ from lather.core.stages.adjust.values import plain_lab
 from lather.core.stages.colour.calm import LEAVE, CalmKind
 from lather.core.stages.colour.iris import IrisKind
 from lather.core.stages.colour.match import MatchKind
+from lather.core.stages.colour.red_eye import RedEyeKind
 from lather.core.stages.colour.shine import AMOUNT, ShineKind
 from lather.core.stages.colour.whiten import LEAST_WARMTH, LEAST_YELLOW, MOST_LIGHT, PARTS, WhitenKind
 from lather.core.types import Rect
 
 _TONE_MM = 0.55  # what is finer is pores
 _FACE_MM = 130.0
-_WIDER = {"redness": 1.6, "shine": 1.7}  # a find's outline runs at half its height
+_WIDER = {"redness": 1.6, "shine": 1.7, "red_eye": 1.35}  # a find's outline runs at half its height
 _RING = (1.7, 2.3)  # outlines around a find between which skin is as it should be
 _HALF = (0.35, 0.65)  # of the excess: half-way down the slope
 _UNDER_EYE_WHITE = 3.0  # L* that teeth stay darker than the eye white
@@ -55,9 +56,11 @@ def tone_width(engine: Engine, job: Job) -> float:
 
 
 def colour_command(engine: Engine, job: Job, find: Find) -> Command | None:
-    """One undoable step that calms a redness or takes a shine down, as far as the kind of job allows; None where no
-    skin is seen around it.
+    """One undoable step that calms a redness or takes a shine down, as far as the kind of job allows, or makes a red
+    pupil dark; None where no skin is seen around it.
     """
+    if find.kind == "red_eye":
+        return _dark_pupil(job, find)
     kind = {"redness": CalmKind, "shine": ShineKind}[find.kind]
     settings = calm_settings(engine, job, find) if kind is CalmKind else shine_settings(engine, job, find)
     if settings is None:
@@ -72,6 +75,17 @@ def colour_command(engine: Engine, job: Job, find: Find) -> Command | None:
     make = AddLayer("colour", layer, len(job.stage("colour").layers))
     name = "calm redness" if kind is CalmKind else "take shine down"
     return Together(name, (make, AddEdits("colour", layer.id, (stroke,))))
+
+
+def _dark_pupil(job: Job, find: Find) -> Command:
+    """Over the pupil and the rim that its red runs into; all red eyes of a photo share a layer."""
+    stroke = replace(outline_stroke(find), feather=max(0.6, 0.12 * find.size_px))
+    layer = next((one for one in job.stage("colour").layers if one.kind == RedEyeKind.id), None)
+    if layer is not None:
+        return AddEdits("colour", layer.id, (stroke,))
+    layer = Layer(new_id(), "Red eyes", RedEyeKind.id, settings=RedEyeKind.new_settings())
+    make = AddLayer("colour", layer, len(job.stage("colour").layers))
+    return Together("darken red pupil", (make, AddEdits("colour", layer.id, (stroke,))))
 
 
 def _sharing(job: Job, kind: str, zone: str, settings: dict) -> Layer | None:
@@ -123,7 +137,7 @@ class _Seen:
         around = polygon_coverage([outer], rect, 1.0) > 0.5
         self.ring = around & ~wide
         if engine.zones is not None:
-            skin = engine.zones.mask("skin", faces_of(job), rect, level) > 0.7
+            skin = engine.zones_of(job).mask("skin", faces_of(job), rect, level) > 0.7
             if (self.ring & skin).sum() > 20:
                 self.ring &= skin
         self.enough = self.ring.sum() > 20 and self.inside.sum() > 8

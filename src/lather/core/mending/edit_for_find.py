@@ -10,6 +10,7 @@ import numpy as np
 from lather.core.engine.engine import Engine
 from lather.core.errors import Cancelled
 from lather.core.job.commands import AddEdits, AddLayer, Command, Together
+from lather.core.job.drawn_marks import drawn_marks, reaches
 from lather.core.job.fence import Fence
 from lather.core.job.finds import Find
 from lather.core.job.limits import band
@@ -137,7 +138,8 @@ def mend_command(
     if stage_of_kind(find.kind) == "even":
         return even_command(job, (find,), default_layer_id, share=share)
     if stage_of_kind(find.kind) == "colour":
-        return colour_command(engine, job, find)
+        command, marks = colour_command(engine, job, find), drawn_marks(job)
+        return None if command is None or any(reaches(marks, stroke) for stroke in command.strokes()) else command
     place = layer_for(job, find, default_layer_id, stage_id)
     stroke = next(_better(engine, job, find, place, _proposals(engine, job, find, place)), None)
     if stroke is None:
@@ -149,7 +151,12 @@ def mend_command(
 
 
 def _proposals(engine: Engine, job: Job, find: Find, place: Place) -> Iterator[Stroke]:
-    """Strokes for a find, the most fitting first."""
+    """Strokes for a find, the most fitting first; none over a drawn mark, or that takes from one."""
+    marks = drawn_marks(job)
+    return (stroke for stroke in _fitting(engine, job, find, place) if not reaches(marks, stroke))
+
+
+def _fitting(engine: Engine, job: Job, find: Find, place: Place) -> Iterator[Stroke]:
     stroke = sparing(job.keepers(), find, proposed_stroke(find, place.stage_id))
     if stroke.tool == "dab":
         with_layer = place.make.apply(job) if place.make else job

@@ -7,6 +7,7 @@ import numpy as np
 
 from lather.core.brush.values import Brush
 from lather.core.job.commands import AddEdits, AddLayer, Command, Together
+from lather.core.job.drawn_marks import clipped, drawn_marks, grown, lies_on, reaches
 from lather.core.job.finds import Find
 from lather.core.job.model import Job, Layer, Stroke, freeze_points, new_id
 from lather.core.job.purpose import ALL_SKIN, of_find
@@ -20,6 +21,7 @@ from lather.core.types import Rect
 SHARE = 0.8  # of what is needed, to begin with: perfectly even skin is nobody's
 _FEATHER = 0.25  # of a blotch's size
 _ROOM = 0.06  # of the largest side, around all that is known
+_MARK_ROOM, _USUAL_FACE = 0.05, 0.2  # of the face's width, around a drawn mark; of the picture, where there is no face
 _STAYS = 0.75  # of the size of what stays, around its middle
 _KINDS = ("blotch_dark", "blotch_bright")
 _NAMES = {BOTH: "Lift and lower", LIFTING: "Lift", LOWERING: "Lower"}
@@ -62,8 +64,11 @@ def even_command(job: Job, finds: Sequence[Find], default_layer_id: str = "", *,
     apart = _kept_apart(job) if apart is None else apart
     keepers = job.keepers()
     by_side: dict[str, list[Stroke]] = {}
+    marks = drawn_marks(job)
     for find in finds:
-        by_side.setdefault(side_of(find, apart), []).append(sparing(keepers, find, even_stroke(find, share)))
+        stroke = sparing(keepers, find, even_stroke(find, share))
+        if not reaches(marks, stroke):
+            by_side.setdefault(side_of(find, apart), []).append(stroke)
     return _laid(job, by_side, default_layer_id, "even" if len(finds) == 1 else phrase("even %1 blotches", len(finds)))
 
 
@@ -88,11 +93,17 @@ def even_all_command(job: Job, bounds: Rect, default_layer_id: str = "", *, shar
     rim = [(max(x0, bounds.x0), max(y0, bounds.y0)), (min(x1, bounds.x1), max(y0, bounds.y0)),
            (min(x1, bounds.x1), min(y1, bounds.y1)), (max(x0, bounds.x0), min(y1, bounds.y1))]
     stays = [find for find in blotches if job.find_state(find) in ("keep", "skip")]
-    holes = [circle(find.x, find.y, _STAYS * max(find.size_px, 4.0)) for find in (*job.keepers(), *stays)]
+    marks = drawn_marks(job)
+    holes = [circle(find.x, find.y, _STAYS * max(find.size_px, 4.0)) for find in (*job.keepers(), *stays)
+             if find not in marks and not lies_on(marks, find)]
+    area = Rect(int(rim[0][0]), int(rim[0][1]), int(rim[2][0]), int(rim[2][1]))
+    around = max((face.width_px for face in faces), default=_USUAL_FACE * max(bounds.width, bounds.height))
+    holes += [clipped(grown(mark, _MARK_ROOM * around), area) for mark in marks]
     brush = Brush(size_px=max(1.0, room), edge=1.0, ceiling=share)
     stroke = Stroke(new_id(), "even_area", brush, freeze_points([(x, y, 1.0, 0.0) for x, y in rim]), mode=ASSISTED,
                     note="all skin", purpose=ALL_SKIN, feather=max(1.0, room))
-    holes += [tuple(find.outline) for find in job.finds or () if kind_of(find.kind).softened and len(find.outline) > 2]
+    holes += [tuple(find.outline) for find in job.finds or () if kind_of(find.kind).softened and len(find.outline) > 2
+              and not lies_on(marks, find)]
     stroke = with_holes(stroke, holes)
     apart = _kept_apart(job) if apart is None else apart
     sides = (LIFTING, LOWERING) if apart else (BOTH,)

@@ -8,6 +8,7 @@ import numpy as np
 from lather.core.brush.values import Brush
 from lather.core.engine.engine import Engine
 from lather.core.job.commands import AddLayer, Command, Together
+from lather.core.job.drawn_marks import drawn_marks, grown, lies_on, reaches
 from lather.core.job.fence import Fence
 from lather.core.job.model import Job, Layer, Stroke, freeze_points, new_id
 from lather.core.measure.photo_measures import PhotoMeasures
@@ -25,6 +26,8 @@ _SWEEP_SHARE, _SWEEP_LENGTHS = 0.09, 1.6  # size of a sweep, and its length in s
 _SWEEP_STEP = 0.55  # of its size, between two sweeps
 _VEIL_SHARE = 0.2
 _HOLE = 0.75  # of the size of what stays
+_MARK_ROOM = {"bands": 0.12, "veil": 0.06, "sweep": 0.03}
+"""Of the face's width, around a drawn mark: as far as what evens looks around."""
 
 
 def evening_command(
@@ -37,10 +40,11 @@ def evening_command(
     strength = STRENGTHS[route] if strength is None else strength
     if route == "light":
         return even_all_command(job, engine.photo.bounds, share=SHARE * strength)
-    fence = skin_fence(measures)
+    width, marks = measures.face_width_px, drawn_marks(job)
+    fence = skin_fence(measures, [grown(mark, _MARK_ROOM[route] * width) for mark in marks])
     if fence is None:
         return None
-    fence, width = _sparing(fence, job), measures.face_width_px
+    fence = _sparing(fence, job)
     split_px = measures.texture_scale.split_px if measures.texture_scale else max(2.0, _USUAL_SPLIT_SHARE * width)
     if route == "bands":
         layer = Layer(new_id(), "Tone, skin", "split", strength=strength, fence=fence,
@@ -52,7 +56,7 @@ def evening_command(
                       settings={"band": "veil", "width_px": round(float(split_px), 1)},
                       edits=tuple(_veils(fence, _VEIL_SHARE * width)))
         return Together("veil", (AddLayer("split", layer, len(job.stage("split").layers)),))
-    edits = tuple(_sweeps(engine, fence, _SWEEP_SHARE * width))
+    edits = tuple(edit for edit in _sweeps(engine, fence, _SWEEP_SHARE * width) if not reaches(marks, edit))
     layer = Layer(new_id(), "Sweeps", "mend", strength=strength, fence=fence, edits=edits)
     return Together("sweep", (AddLayer("mend", layer, len(job.stage("mend").layers)),)) if edits else None
 
@@ -60,7 +64,10 @@ def evening_command(
 def _sparing(fence: Fence, job: Job) -> Fence:
     """With holes around what stays: a ring inside a ring is left out."""
     rings = []
+    marks = drawn_marks(job)
     for find in job.keepers():
+        if find in marks or lies_on(marks, find):
+            continue
         radius = _HOLE * find.size_px + fence.feather_px + 2
         if fence.reaches(find.x, find.y, 1.0):
             around = ((math.cos(turn / 3), math.sin(turn / 3)) for turn in range(19))

@@ -62,7 +62,7 @@ def carry(
     finds, here = find_all(photo, progress=None if progress is None else lambda share, _: progress(0.4 * share))
     base = replace(Job(new_id(), photo.source), finds=finds, face_map=here.face, other_faces=here.faces[1:])
     _tell(progress, 0.4)
-    was = measures or PhotoMeasures(finished.photo, finished.job.face_map)
+    was = measures or PhotoMeasures.of_job(finished.photo, finished.job)
     frames = same_person(was, here)
     _tell(progress, 0.6)
     brief = {name: finished.job.brief[name] for name in _OF_THE_PERSON if name in finished.job.brief}

@@ -76,8 +76,8 @@ class _Replay:
             other_faces=tuple(faces[1:] if old.face_map is not None else faces), extra=old.extra,
             unknown_stages=old.unknown_stages)
         self._session = Session(photo, History(self._job))
-        self._was = PhotoMeasures(session.photo, old.face_map)
-        self._here = PhotoMeasures(photo, self._job.face_map)
+        self._was = PhotoMeasures.of_job(session.photo, old)
+        self._here = PhotoMeasures.of_job(photo, self._job)
 
     def job(self) -> Job:
         wanted = sum(len(stage.layers) for stage in self._from.job.stages) or 1

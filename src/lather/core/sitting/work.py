@@ -43,7 +43,7 @@ def told_apart(sitting: Sitting, name: str, measures: PhotoMeasures,
 
 def with_finished(sitting: Sitting, name: str, session: Session) -> Sitting:
     """A finished frame: its person's card is written by it, and the others are held to it."""
-    measures = PhotoMeasures(session.photo, session.job.face_map)
+    measures = PhotoMeasures.of_job(session.photo, session.job)
     frame = sitting.frame(name)
     if not frame.person:
         sitting, new = sitting.named(f"{_NAMED} {len(sitting.persons) + 1}", name)
@@ -84,7 +84,7 @@ def carried_to(
     session.photo_path = photo.photo_path
     (sitting.folder / "lather").mkdir(exist_ok=True)
     session.save(sitting.job(target))
-    here = PhotoMeasures(photo.photo, session.job.face_map)
+    here = PhotoMeasures.of_job(photo.photo, session.job)
     frame = replace(sitting.frame(target), state=CARRIED, person=sitting.frame(source).person, skin=skin_of(here),
                     now=retouched_skin(session.engine, session.job, here), carried=carried_of(session.job.brief),
                     looked=frozenset())

@@ -14,6 +14,7 @@ import numpy as np
 
 from lather.core.job.face_map import FaceMap
 from lather.core.job.model import Job, Layer, Stage, Stroke, acts_by_itself
+from lather.core.job.part_strokes import PartStroke
 from lather.core.parameters import Parameter
 from lather.core.types import EMPTY, EncodedRGB, Mask, Rect
 
@@ -55,7 +56,15 @@ class Warp(Protocol):
 
 
 class Zones(Protocol):
-    """Soft masks of the zones that a mask may start from (`stages.adjust.zones`)."""
+    """Soft masks of the zones that a mask may start from (`stages.adjust.zones`). digest: names what was corrected."""
+
+    digest: bytes
+
+    def labels(self, faces: tuple[FaceMap, ...], rect: Rect, level: int) -> np.ndarray:
+        """Number of the part (`job.part_strokes.PART_NAMES`) that each pixel of a rectangle of a level is."""
+
+    def corrected(self, part_strokes: tuple[PartStroke, ...]) -> "Zones":
+        """The same, as a job corrects the parts of the photo."""
 
     def mask(self, zone: str, faces: tuple[FaceMap, ...], rect: Rect, level: int) -> Mask:
         """Share 0-1 of a zone over a rectangle of a level, on the photo: float32 (h, w), a new array."""

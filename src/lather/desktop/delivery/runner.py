@@ -80,7 +80,7 @@ class Runner(QObject):
         done = deliver(session, order.wanted, job=job, keep=order.keep, replace=order.replace, progress=tell)
         notes = tuple(one.note for one in done if one.note is not None)
         if task.going_on and (notes or order.report or order.sheet):
-            measures = order.measures or PhotoMeasures(session.photo, job.face_map)
+            measures = order.measures or PhotoMeasures.of_job(session.photo, job)
             values = measured_whole(session.engine, job, measures)
             self.records.write(lambda book: note_gauges(book, job, values))
             if order.sheet is not None and task.going_on:

@@ -17,6 +17,7 @@ from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.view import View
 from lather.desktop.controls.areas.face_map import FaceControl
 from lather.desktop.controls.areas.fence import FenceControl
+from lather.desktop.controls.areas.parts import PartsControl
 from lather.desktop.controls.beside.gauging import Gauging
 from lather.desktop.controls.beside.photo_measuring import Measured
 from lather.desktop.controls.beside.settling import Settling
@@ -36,6 +37,7 @@ from lather.desktop.desk.finds_panel import FindsPanel
 from lather.desktop.desk.lamps_panel import LampsPanel
 from lather.desktop.desk.layers_panel import LayersPanel
 from lather.desktop.desk.mends_panel import MendsPanel
+from lather.desktop.desk.parts_panel import PartsPanel
 from lather.desktop.desk.restraint_panel import RestraintPanel
 from lather.desktop.desk.tour_panel import TourPanel
 from lather.desktop.input.brush_state import BrushState
@@ -100,7 +102,7 @@ class DeskScreen(QWidget):
         self.control = StrokeControl(self.canvas, job, self.state, self)
         self.graft = GraftControl(self.canvas, job, self.state, self.control.worker, self)
         self.fence = FenceControl(self.canvas, self.state, self.control.worker, self)
-        self.face = FaceControl(self.canvas, job, self)
+        self.face, self.parts = FaceControl(self.canvas, job, self), PartsControl(self.canvas, job, self)
         self.ghost = GhostControl(self.canvas, job, self.control, self)
         self.measured = Measured(job, self)
         self.found = FindsControl(self.canvas, job, self)
@@ -112,7 +114,7 @@ class DeskScreen(QWidget):
         self.control.stage_text = lambda: self.part.pointer_text()
         self.control.stage_stroke = lambda stroke: self.part.begun(stroke)
         self.control.values.measured_size = lambda x, y: self.part.measured_size(x, y)
-        self._pens = (self.pin, self.face, self.fence, self.ghost, self.graft)
+        self._pens = (self.pin, self.face, self.parts, self.fence, self.ghost, self.graft)
 
     def _make_panels(self) -> None:
         self.course = CourseStrip()
@@ -122,7 +124,7 @@ class DeskScreen(QWidget):
         self.mends = MendsPanel(self.crops)
         self.layers = LayersPanel()
         self.restraint = RestraintPanel()
-        self.lamps = LampsPanel()
+        self.lamps, self.parts_panel = LampsPanel(), PartsPanel(self.parts)
         self.tours = TourPanel(self.tour, self.pin)
         self._view_left: View | None = None
         self.areas = AreasPanel(self.fence, self.face)
@@ -151,9 +153,10 @@ class DeskScreen(QWidget):
         self.part.draw(painter, canvas)
         draw_finds(painter, canvas, self.found)
         draw_remarks(painter, canvas, self.job.job)
-        for control in (self.graft, self.fence, self.face):
+        for control in (self.graft, self.fence, self.face, self.parts):
             control.draw(painter, canvas)
-        if not (self.fence.drawing or self.face.editing or self.graft.active or self.part.takes_pointer()):
+        taken = self.fence.drawing or self.face.editing or self.parts.on or self.graft.active
+        if not (taken or self.part.takes_pointer()):
             draw_stroke_control(painter, canvas, self.control)
         if not self.control.painting_now or self.pin.place is not None:
             self.pin.draw(painter, canvas, self.state.brush.size_px / 2 * canvas.view.scale)
@@ -220,6 +223,8 @@ class DeskScreen(QWidget):
                 inside.addWidget(self._rules[stage_id])
         for widget in (self.restraint, self.lamps, self.tours, self.areas):
             inside.addWidget(widget)
+            if widget is self.lamps:
+                inside.addWidget(self.parts_panel)
             inside.addWidget(rule())
         title = QLabel(tr("Under the pointer"))
         title.setFont(font(strong=True))
@@ -253,8 +258,8 @@ class DeskScreen(QWidget):
         self.control.brush_changed.connect(self.brush_strip.refresh)
         self.canvas.pen.connect(self._read_place)
         self.canvas.view_changed.connect(self._read_view)
-        for part in (self.pin, self.control, self.graft, self.fence, self.face, self.found, self.ghost, self.measured,
-                     self.gauging, *self.stages.values()):
+        for part in (self.pin, self.control, self.graft, self.fence, self.face, self.parts, self.found, self.ghost,
+                     self.measured, self.gauging, *self.stages.values()):
             part.message.connect(self.message)
         for stage_id, part in self.stages.items():
             part.going_on.connect(lambda text, stage_id=stage_id: self.messages.show_going_on(text, stage_id))
@@ -262,7 +267,9 @@ class DeskScreen(QWidget):
             part.tool_wanted.connect(self.brush_strip.choose)
         self.lamps.chosen.connect(self._take_lamp)
         self.measured.ready.connect(self._measured)
-        self.face.moved.connect(self.found.looking.start)
+        for areas in (self.face, self.parts):
+            areas.moved.connect(self.found.looking.start)
+        self.parts.moved.connect(self.measured.ask)
         self.found.looking.found.connect(self._found_all)
         self.found.changed.connect(lambda: self.messages.show_hint(hint(job.job, self.found, self.part)))
         self.gauging.gauged.connect(lambda values: self.restraint.show_values(values, job.job.brief.get("kind")))
@@ -301,6 +308,7 @@ class DeskScreen(QWidget):
 
     def _take_lamp(self, lamp_id: str) -> None:
         self._look_from(lamp_id)
+        self.parts.set_on(lamp_id == "parts")
         if lamp_id == PLAIN or isinstance(LAMPS[lamp_id], ViewLamp):
             self.canvas.set_lamp(PLAIN)
             return
@@ -384,6 +392,7 @@ class DeskScreen(QWidget):
         self.mends.show_layer(layer, info, keyed(part.empty_text()))
         if self.canvas.lamp != PLAIN:
             self._take_lamp(self.lamps.value)
+        self.parts.refresh()
         self.tours.refresh()
         self.canvas.set_job(job)
         # The right panel may hold other rows now: lay them out before they are painted, not a frame later.
@@ -429,10 +438,10 @@ class DeskScreen(QWidget):
 
     def idle(self) -> bool:
         """True when nothing is looked for, mended, measured or shown any more."""
-        beside = (self.found, self.measured, self.gauging, self.face, self.crops, *self.stages.values())
+        beside = (self.found, self.measured, self.gauging, self.face, self.parts, self.crops, *self.stages.values())
         return not self.settling.waiting and all(part.idle() for part in beside)
 
     def close_job(self) -> None:
-        beside = (self.gauging, self.face, *self.stages.values(), self.measured, self.found, self.crops)
+        beside = (self.gauging, self.face, self.parts, *self.stages.values(), self.measured, self.found, self.crops)
         for part in (*beside, self.control, self.canvas.store):
             part.close()

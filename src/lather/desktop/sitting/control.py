@@ -251,7 +251,7 @@ class SittingControl(QObject):
 
         def work(task):
             finished = on_desk or _session(sitting, source)
-            measures = PhotoMeasures(finished.photo, finished.job.face_map)
+            measures = PhotoMeasures.of_job(finished.photo, finished.job)
             failed = []
             for number, name in enumerate(names):
                 def tick(share: float, number=number, name=name) -> bool:
@@ -329,7 +329,7 @@ class SittingControl(QObject):
             session = Session.open(sitting.job(name))
             session.history.do(_answered(session, look.find, answer))
             session.save(sitting.job(name))
-            measures = PhotoMeasures(session.photo, session.job.face_map)
+            measures = PhotoMeasures.of_job(session.photo, session.job)
             return retouched_skin(session.engine, session.job, measures)
 
         def done(now):

@@ -45,7 +45,7 @@ class GroundScene(FindScene):
         person = cv2.morphologyEx(person, cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
         off = 2 * max(2, int(_KEEP_OFF_MM * self.measures.pixels_per_mm / self.measures.scale)) + 1
         clear = 1 - cv2.dilate(person, np.ones((off, off), np.uint8))
-        return self._at_scale(clear.astype(np.float32))
+        return self.at_scale(clear.astype(np.float32))
 
     @property
     def searched(self) -> Mask:

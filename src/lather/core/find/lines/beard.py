@@ -4,6 +4,7 @@ import cv2
 import numpy as np
 
 from lather.core.find.scene import FindScene
+from lather.core.job.face_map import FaceMap
 from lather.core.types import Mask
 
 HIDDEN_KINDS = ("crease", "makeup_fold", "smeared_lip", "hair_on_skin", "brow_hair", "vein_nose", "scar")
@@ -17,16 +18,25 @@ _LEAST_SHARE = 0.3
 _WIDE, _ABOVE_NOSE_TIP, _BELOW_CHIN = 1.5, 0.15, 1.2  # eye distances: how far it may reach
 _RIM_MM = 1.5
 _COARSER = 4
+_READ, _LEAST_READ = 0.5, 200  # share of a pixel; pixels of about 1000
 
 
 def beard_mask(scene: FindScene) -> Mask | None:
-    """Beard of `scene.rect`, uint8 0 or 1; None where there is none.
+    """Beard of `scene.rect`, uint8 0 or 1, of everybody; None where there is none.
 
-    Fine dark structure: what a closing by about a hair's width fills (black top-hat), averaged over some millimetres.
+    What the reading calls beard, and stubble that it is not sure of: fine dark structure, which a closing by about a
+    hair's width fills (black top-hat), averaged over some millimetres.
     """
-    face = scene.measures.face
-    if face is None:
-        return None
+    people = scene.measures.people
+    found = [mask for face in scene.measures.faces if (mask := _stubble(scene, face)) is not None]
+    read = people.small("beard")
+    if (read > _READ).sum() >= _LEAST_READ:
+        found.append((scene.at_scale(read) > _READ).astype(np.uint8))
+    return np.max(found, axis=0) if found else None
+
+
+def _stubble(scene: FindScene, face: FaceMap) -> Mask | None:
+    """Where fine dark hair grows around the mouth of one face; None where it does not."""
     lightness = cv2.extractChannel(scene.lab, 0)
     side = 2 * max(1, round(_HAIR_MM * scene.per_mm)) + 1
     ball = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))

@@ -11,8 +11,8 @@ import numpy as np
 
 from lather.core.job.face_map import POINTS, FaceMap
 from lather.core.practice.flaws.areas import area_at, gloss_on
-from lather.core.practice.flaws.base import BLOOD, Flaw, Scene, to_contrast
-from lather.core.practice.sitters import EYE_WHITE, HAIR, SKIN, TEETH
+from lather.core.practice.flaws.base import BLOOD, Flaw, Scene, contrast, to_contrast
+from lather.core.practice.sitters import EYE_WHITE, HAIR, IRIS, SKIN, TEETH
 from lather.core.types import LinearRGB, Mask
 
 VENOUS = np.array([1.0, 0.55, 0.18], np.float32)
@@ -20,6 +20,7 @@ VENOUS = np.array([1.0, 0.55, 0.18], np.float32)
 _YELLOW = np.array([0.10, 0.22, 1.0], np.float32)
 _DULL = np.array([0.55, 0.62, 1.0], np.float32)  # grey and a little yellow
 _LEAST_PX, _SAMPLE = 200, 30_000
+_LEAST_IRIS_PX = 40
 _STUBBLE_MM, _SHORT_MM, _LEAST_STUBBLE, _TRIES = 2.0, 3.0, 0.02, 60
 
 
@@ -160,3 +161,37 @@ def make_shine_beard(scene: Scene) -> Flaw | None:
             scene.places.claim(x, y, 0.4 * size, "areas")
             return area_at(scene, "shine_beard", x, y, size, gloss_on(scene), (9.0, 15.0))
     return None
+
+_FLASH = np.array([0.42, 0.030, 0.022], np.float32)
+"""Linear light that comes back from inside an eye: red."""
+_PUPIL_OF_IRIS, _CATCHLIGHT = (0.55, 0.8), 0.55  # of its radius; linear light from where it is a catchlight
+
+
+def make_red_eye(scene: Scene) -> Flaw | None:
+    """Flash that comes back red from a wide pupil; the catchlight stays on it. None where no iris is seen."""
+    iris = (scene.sitter.zones == IRIS).astype(np.uint8)
+    count, labels, stats, middles = cv2.connectedComponentsWithStats(iris)
+    whole = [n for n in range(1, count) if stats[n, cv2.CC_STAT_AREA] > _LEAST_IRIS_PX]
+    free = [n for n in whole if scene.places.free(*middles[n], 2.0, 0.0, "eyes")]
+    if not free:
+        return None
+    number = free[int(scene.rng.integers(len(free)))]
+    x, y = (float(v) + 0.5 for v in middles[number])
+    scene.places.claim(x, y, 2.0, "eyes")
+    radius = float(scene.rng.uniform(*_PUPIL_OF_IRIS) * 0.5 * stats[number, cv2.CC_STAT_WIDTH])
+    rect = scene.window(x, y, radius + 4)
+    ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1].astype(np.float32) + np.float32(0.5)
+    away = np.hypot(xs - x, ys - y)
+    mask = np.clip(radius + 0.5 - away, 0, 1) * (labels[rect.slices(scene.whole)] == number)
+    before = scene.read(rect)
+    light = before.mean(-1)
+    mask *= 1 - np.clip((light - _CATCHLIGHT / 3) / (_CATCHLIGHT - _CATCHLIGHT / 3), 0, 1)
+    glow = _FLASH * scene.rng.uniform(0.6, 1.1) * (1 - 0.35 * (away / radius) ** 2)[..., None]
+    after = before + mask[..., None] * (np.maximum(glow, 0.01) - before)
+    scene.write(rect, after)
+    contours, _ = cv2.findContours((mask > 0.5).astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+    if not contours:
+        return None
+    rim = max(contours, key=cv2.contourArea)[:, 0].astype(float) + np.array([rect.x0 + 0.5, rect.y0 + 0.5])
+    outline = [(float(a), float(b)) for a, b in rim]
+    return Flaw("red_eye", x, y, 2 * radius, contrast(before, after, mask), False, outline, "eye")

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from functools import partial
 
-from lather.core.practice.flaws import areas, colour, foreign, lines, makeup, spots, warps
+from lather.core.practice.flaws import areas, colour, foreign, ink, lines, makeup, spots, warps
 from lather.core.practice.flaws.base import Flaw, Scene
 
 MAKERS: dict[str, Callable[[Scene], Flaw | None]] = {
@@ -39,4 +39,6 @@ MAKERS: dict[str, Callable[[Scene], Flaw | None]] = {
     "hair_bump": warps.make_hair_bump,
     "cloth_speck": foreign.make_cloth_speck,
     "lens_mark": foreign.make_lens_mark,
+    "red_eye": colour.make_red_eye,
+    "drawn_mark": ink.make_drawn_mark,
 }

@@ -68,7 +68,9 @@ class AdjustmentKind(MapKind):
 
     def fingerprint(self, around: Surroundings, step: Step, rect: Rect) -> bytes:
         own = super().fingerprint(around, step, rect)
-        return own + b"".join(face.digest for face in around.faces) if self.by_face else own
+        if not self.by_face:
+            return own
+        return own + b"".join(face.digest for face in around.faces) + (around.zones.digest if around.zones else b"")
 
     def starts(self, layer: Layer) -> bool:
         return bool(layer.settings.get("everywhere") or layer.settings.get("zones"))

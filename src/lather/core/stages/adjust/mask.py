@@ -30,7 +30,7 @@ class ZoneStart:
     @property
     def key(self) -> object:
         """What the mask depends on."""
-        return (self.zones, self.feather_px, tuple(face.digest for face in self.around.faces))
+        return (self.zones, self.feather_px, tuple(face.digest for face in self.around.faces), self.around.zones.digest)
 
     def read(self, rect: Rect, level: int) -> Mask:
         """Share 0-1 of the zones in a rectangle of a level."""

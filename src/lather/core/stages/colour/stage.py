@@ -9,12 +9,13 @@ from lather.core.stages.colour.calm import CalmKind
 from lather.core.stages.colour.iris import IrisKind
 from lather.core.stages.colour.match import MatchKind
 from lather.core.stages.colour.plan import planned
+from lather.core.stages.colour.red_eye import RedEyeKind
 from lather.core.stages.colour.shine import ShineKind
 from lather.core.stages.colour.whiten import WhitenKind
 from lather.core.stages.example import FENCE
 from lather.core.stages.info import StageInfo
 
-KINDS = (CalmKind, MatchKind, WhitenKind, IrisKind, ShineKind, AreaCurveKind, HuesKind)
+KINDS = (CalmKind, MatchKind, WhitenKind, IrisKind, RedEyeKind, ShineKind, AreaCurveKind, HuesKind)
 """In the order in which they are listed."""
 
 
@@ -29,6 +30,7 @@ def _example() -> tuple[Layer, ...]:
                       measured_to={"mean": [66.0, 11.0, 20.0], "spread": [4.5, 1.2, 1.0]}),
         example_layer(WhitenKind, zones=[], measured=[60.0, 4.0, 18.0], fence=FENCE, shift=90),
         example_layer(IrisKind, zones=[], measured=[40.0, 4.0, 12.0], radius_px=10.0, shift=120),
+        example_layer(RedEyeKind, shift=140),
         example_layer(AreaCurveKind, curve=[[0.0, 0.0], [0.5, 0.6], [1.0, 1.0]], turned=True, strength=0.5),
         example_layer(HuesKind, **everywhere(), turn=10.0, chroma=0.2, lightness=2.0, shift=160),
     )

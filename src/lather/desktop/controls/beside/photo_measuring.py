@@ -2,10 +2,11 @@
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from lather.core.engine.photo import Photo
 from lather.core.job.brief import JobSheet
-from lather.core.job.face_map import FaceMap
 from lather.core.job.fence import Fence
 from lather.core.job.grain_model import GrainModel
+from lather.core.job.model import Job
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.texture_scale import TextureScale
 from lather.core.mending.bare_skin import skin_fence
@@ -29,17 +30,18 @@ class Measured(QObject):
         self.grain: GrainModel | None = None
         self.texture: TextureScale | None = None
         self.fence: Fence | None = None
-        self._asked: FaceMap | None = None
+        self._asked: tuple | None = None
 
     def ask(self) -> None:
-        """Measure in the background, if it has not been done (or is not being done) with this face map."""
-        face = self.job.job.face_map
+        """Measure in the background, if it was not done (or is not being done) with this face map and these parts."""
+        job = self.job.job
+        asked = (job.face_map, job.part_strokes)
         begun = self.measures is not None or not self.background.idle()
-        if begun and self._asked == face:
+        if begun and self._asked == asked:
             return
         photo = self.job.session.photo
-        self._asked = face
-        self.background.run("measure", lambda task: _measure(task, photo, face), self._take, failed=self._failed,
+        self._asked = asked
+        self.background.run("measure", lambda task: _measure(task, photo, job), self._take, failed=self._failed,
                             newest=True)
 
     def _take(self, values: tuple | None) -> None:
@@ -68,8 +70,8 @@ class Measured(QObject):
         self.background.close()
 
 
-def _measure(task: Task, photo, face: FaceMap | None) -> tuple | None:
-    measures = PhotoMeasures(photo, face)
+def _measure(task: Task, photo: Photo, job: Job) -> tuple | None:
+    measures = PhotoMeasures.of_job(photo, job)
     values = [measures]
     for value in (lambda: measures.grain, lambda: measures.texture_scale, lambda: skin_fence(measures),
                   lambda: measures.ground, lambda: measures.skin_lab, lambda: measures.grey_mix,

@@ -5,6 +5,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from lather.core.find.finder import find_all
 from lather.core.find.visibility import Delivery
 from lather.core.job.commands import SetFinds
+from lather.core.measure.photo_measures import PhotoMeasures
 from lather.desktop.background import Background
 from lather.desktop.opening.open_job import OpenJob
 
@@ -21,19 +22,22 @@ class Looking(QObject):
     def __init__(self, job: OpenJob, parent=None):
         super().__init__(parent)
         self.job, self.background = job, Background(self)
-        self.busy, self.share, self.doing = False, 0.0, ""
+        self.busy, self.share, self.doing, self._again = False, 0.0, "", False
 
     def start(self) -> None:
-        """Look for flaws; decisions already made stay."""
+        """Look for flaws; decisions already made stay. While that goes on, it is looked once more afterwards."""
+        self._again = self.busy
         if self.busy:
             return
         photo, job = self.job.session.photo, self.job.job
         chosen = job.face_map is not None and (job.face_map.by_person or job.other_faces)
         face = job.face_map if chosen else None
         delivery = Delivery.from_json(job.brief.get("delivery"))
+        measures = PhotoMeasures(photo, face, job.part_strokes)
 
         def work(task):
-            return find_all(photo, face=face, delivery=delivery, progress=task.tick, hairs_from=_FAINTEST_HAIRS)
+            return find_all(photo, measures=measures, delivery=delivery, progress=task.tick,
+                            hairs_from=_FAINTEST_HAIRS)
 
         self.show_progress(0.0, "")
         self.background.run("find", work, self._found, failed=self.end, progress=self.show_progress)
@@ -56,6 +60,8 @@ class Looking(QObject):
         if message:
             self.message.emit(message)
         self.changed.emit()
+        if self._again:
+            self.start()
 
     def idle(self) -> bool:
         return not self.busy and self.background.idle()

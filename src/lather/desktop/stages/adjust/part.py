@@ -170,7 +170,7 @@ class AdjustPart(StagePart):
             around = engine.stack(job).above()
             if engine.zones is not None:
                 for zone in ("skin", "lips", "brows"):
-                    engine.zones.mask(zone, around.faces, place, 0)
+                    around.zones.mask(zone, around.faces, place, 0)
 
         self._background.run("zones", work, lambda _: None, failed=self.message.emit, newest=True)
 

@@ -13,8 +13,8 @@ from lather.core.job.limits import band
 from lather.core.job.model import Job, Layer, Stroke, new_id
 from lather.core.job.purpose import MEASURES_LAYER, line_of
 from lather.core.lengths import small_text
-from lather.core.measure.hands import hand_outlines
 from lather.core.measure.lines_behind import lines_behind
+from lather.core.people.hands import hand_outlines
 from lather.core.phrases import joined, phrase
 from lather.core.stages.base import STILL
 from lather.core.stages.shape import holds, measures
@@ -109,7 +109,7 @@ class ShapePart(StagePart):
             return
         self._lines_of = known
         outline = self.canvas.engine.outline
-        self._background.run("lines", lambda task: (lines_behind(known), outline().rings, hand_outlines(known)),
+        self._background.run("lines", lambda task: (lines_behind(known), outline().rings, hand_outlines(known.people)),
                              self._take_lines, failed=self.message.emit, newest=True)
 
     def _take_lines(self, found: tuple) -> None:

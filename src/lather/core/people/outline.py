@@ -1,8 +1,4 @@
-"""Where the person ends: the outline of hair and body, and which way is inwards.
-
-The network's mask is coarse (256 px); it is drawn to the picture's own edges by a guided filter (He 2013) at about
-1000 px.
-"""
+"""Where people end: the outline of hair and body, and which way is inwards."""
 
 from dataclasses import dataclass
 from functools import cached_property
@@ -11,40 +7,32 @@ import cv2
 import numpy as np
 import scipy
 
-from lather.core.measure.photo_measures import PhotoMeasures
-from lather.core.types import EncodedRGB, Mask
+from lather.core.people.reading import People
+from lather.core.types import Mask
 
-_RADIUS, _EPSILON = 9, 4e-4
 _LEAST_AREA = 0.004  # of the picture
 _BORDER_PX = 2.5
 _STEP_PX = 2.0
 _PERSON = 0.5
 
 
-def refined(mask: Mask, small: EncodedRGB, radius: int = _RADIUS) -> Mask:
-    """A mask 0-1 whose edges follow those of a picture of the same size."""
-    guide = np.ascontiguousarray(small.mean(-1, dtype=np.float32))
-    side = (2 * radius + 1, 2 * radius + 1)
-
-    def mean(values: np.ndarray) -> np.ndarray:
-        return cv2.blur(values, side, borderType=cv2.BORDER_REFLECT)
-
-    guide_mean, mask_mean = mean(guide), mean(mask)
-    slope = (mean(guide * mask) - guide_mean * mask_mean) / (mean(guide * guide) - guide_mean**2 + _EPSILON)
-    return np.clip(mean(slope) * guide + mean(mask_mean - slope * guide_mean), 0, 1)
+def person_on_small(people: People) -> Mask:
+    """Share of anybody 0-1 at the size of the reading, its border drawn to what is seen there."""
+    sheet = people.wide
+    return sheet.drawn(tuple(range(1, sheet.shares.shape[-1])))
 
 
 @dataclass(eq=False)
 class PersonOutline:
-    """Closed or open lines around the person, in source px."""
+    """Closed or open lines around everybody, in source px."""
 
-    measures: PhotoMeasures
+    people: People
 
     @cached_property
     def rings(self) -> list[np.ndarray]:
         """Outlines (n, 2) px, evenly spaced, the person on their right hand as seen."""
-        scale = self.measures.scale
-        mask = refined(self.measures.person, self.measures.small)
+        scale = self.people.scale
+        mask = person_on_small(self.people)
         inside = (mask > _PERSON).astype(np.uint8)
         found, _ = cv2.findContours(inside, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
         rings = []
@@ -59,7 +47,7 @@ class PersonOutline:
 
     def inwards(self, sigma_px: float) -> list[np.ndarray]:
         """Unit vectors (n, 2) into the person along each ring, of the outline as it runs over a length."""
-        step = _STEP_PX * self.measures.scale
+        step = _STEP_PX * self.people.scale
         vectors = []
         for ring in self.rings:
             smooth = scipy.ndimage.gaussian_filter1d(ring, max(1.0, sigma_px / step), axis=0, mode="wrap")
@@ -102,8 +90,8 @@ class PersonOutline:
         return scipy.spatial.cKDTree(np.array([self.rings[n][k] for n, k in self._index]))
 
     def _in_frame(self, ring: np.ndarray) -> np.ndarray:
-        edge = _BORDER_PX * self.measures.scale
-        photo = self.measures.photo
+        edge = _BORDER_PX * self.people.scale
+        photo = self.people.photo
         return ((ring > edge) & (ring < np.array([photo.width, photo.height]) - edge)).all(1)
 
 
