@@ -9,8 +9,8 @@ from pathlib import Path
 SOURCE = Path(__file__).parents[1] / "src" / "lather"
 # each may import itself and those before it
 ORDER = [
-    "colour", "imageio", "brush", "tools", "kinds", "job", "stages", "engine", "face", "lamps", "measure", "gauges",
-    "find", "mending", "plan", "record", "deliver", "journal", "practice", "sitting",
+    "colour", "imageio", "brush", "tools", "kinds", "job", "stages", "engine", "face", "people", "lamps", "measure",
+    "gauges", "find", "mending", "plan", "record", "deliver", "journal", "practice", "sitting",
 ]
 SHARED = {
     "data", "errors", "lengths", "levels", "log", "loop_parts", "loops", "memory", "parameters", "phrases",

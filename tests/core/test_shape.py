@@ -16,8 +16,8 @@ from lather.core.job.commands import AddLayer
 from lather.core.job.grain_model import GrainModel
 from lather.core.job.model import Layer, Stage, Stroke, freeze_points, new_id, new_job
 from lather.core.measure.lines_behind import lines_behind
-from lather.core.measure.person_outline import PersonOutline
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.people.outline import PersonOutline
 from lather.core.practice.flaws.warps import planted_move
 from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import load_sitter, on_ground
@@ -380,7 +380,7 @@ class BehindTest(unittest.TestCase):
         flaw = next(one for one in self.plate.flaws if one.kind == "hair_bump").to_json()
         move, at = np.array(flaw["move"]) / 2, np.array([flaw["x"], flaw["y"]]) / 2
         crest, out = at + move, move / np.hypot(*move)
-        place, inwards = PersonOutline(self.measures).snapped(*crest, 30)
+        place, inwards = PersonOutline(self.measures.people).snapped(*crest, 30)
         self.assertLess(abs((place - crest) @ out), 8)
         self.assertGreater(inwards @ -out, 0.8)
         along = np.array([-out[1], out[0]])

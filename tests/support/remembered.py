@@ -20,7 +20,8 @@ import numpy as np
 from lather.core.face.zones import FaceZones
 from lather.core.find import finder
 from lather.core.job.history import History
-from lather.core.measure import photo_measures
+from lather.core.people import kept as people_kept
+from lather.core.people import reading
 from lather.core.practice import demo, make
 from lather.core.session import Session
 from lather.core.stages.light import needed
@@ -75,12 +76,18 @@ def _plate_key(sitter, seed, wanted, grain, margin) -> Hashable:
     return sitter.name, content_of(sitter.picture.pixels), seed, sorted(wanted.items()), grain, margin
 
 
-def _faces_key(photo, small) -> Hashable | None:
-    return _of_photo(photo) if photo.width * photo.height > _LEAST_PIXELS else None
+def _remember_people() -> None:
+    """As a job keeps them; progress is told as it ends."""
+    real = _real["read_people"] = reading.read_people
 
+    def look(photo, by_hand=(), progress=None):
+        if photo.width * photo.height <= _LEAST_PIXELS:
+            return real(photo, by_hand, progress)
+        key = _of_photo(photo), [face.digest for face in by_hand]
+        members = kept("people", key, lambda: people_kept.members_of(real(photo, by_hand, progress)))
+        return people_kept.from_members(photo, members)
 
-def _skin_key(small, lab, face, scale) -> Hashable:
-    return content_of(small), face and face.digest, scale
+    reading.read_people = look
 
 
 def _zones_key(zones, shape) -> Hashable:
@@ -149,10 +156,9 @@ def _remember_demo() -> None:
 def begin() -> None:
     """From now on, in this process."""
     _remember(make, "_drawn", _plate_key)
-    _remember(photo_measures, "find_face_maps", _faces_key)
-    _remember(photo_measures, "skin_mask", _skin_key)
     _remember(FaceZones, "_wide", _zones_key)
     _remember(needed, "_answer", _light_key)
+    _remember_people()
     _remember_finds()
     _remember_demo()
 
@@ -160,8 +166,8 @@ def begin() -> None:
 @contextlib.contextmanager
 def nothing_remembered() -> Iterator[None]:
     """While inside, all of it is worked out: for tests that compare one time with another."""
-    places = {"_drawn": make, "find_face_maps": photo_measures, "skin_mask": photo_measures, "_wide": FaceZones,
-              "_answer": needed, "_all_finders": finder, "make_demo": demo}
+    places = {"_drawn": make, "read_people": reading, "_wide": FaceZones, "_answer": needed, "_all_finders": finder,
+              "make_demo": demo}
     held = {name: getattr(places[name], name) for name in _real}
     for name, real in _real.items():
         setattr(places[name], name, real)

@@ -42,19 +42,20 @@ _known: dict[tuple, tuple] = {}
 _MOST_KNOWN = 3
 
 
-def _measured(task, photo, face):
-    """What is measured of a photo when it is opened: of the same pixels and the same face, once for all tests."""
-    key = (content_of(photo.picture.pixels), photo.profile, face and face.digest)
+def _measured(task, photo, job):
+    """What is measured of a photo when it is opened: of the same pixels, face and parts, once for all tests."""
+    face = job.face_map
+    key = (content_of(photo.picture.pixels), photo.profile, face and face.digest, job.part_strokes)
     if key not in _known:
-        values = _measure(task, photo, face)
+        values = _measure(task, photo, job)
         if values is None:
             return None
         while len(_known) >= _MOST_KNOWN:
             del _known[next(iter(_known))]
         _known[key] = values
     measures, *rest = _known[key]
-    own = PhotoMeasures(photo, face)
-    vars(own).update({name: value for name, value in vars(measures).items() if name not in ("photo", "given_face")})
+    own, given = PhotoMeasures.of_job(photo, job), ("photo", "given_face", "part_strokes")
+    vars(own).update({name: value for name, value in vars(measures).items() if name not in given})
     return (own, *rest)
 
 
@@ -129,7 +130,8 @@ class WindowCase(unittest.TestCase):
     def take_measured(self, session: Session, measures) -> None:
         """Take a session whose photo was measured before: only the first of many tests pays for it."""
         self.take(session)
-        self.desk.measured.measures, self.desk.measured._asked = measures, session.job.face_map
+        self.desk.measured.measures = measures
+        self.desk.measured._asked = (session.job.face_map, session.job.part_strokes)
 
     def open_on_desk(self, path) -> None:
         """Open a photo or a job; from the sheet of a new photo on to the desk, by Enter."""

@@ -11,6 +11,7 @@ from PIL import Image
 from lather.cli.outputs import add_replace_argument, may_write
 from lather.core.errors import RequestError
 from lather.core.imageio.atomic import write_atomically
+from lather.core.people.contours import contours_of
 from lather.core.people.parsing import PARTS
 from lather.core.people.reading import People, people_for
 from lather.core.people.told import PART_LABELS, notes
@@ -32,6 +33,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--out", metavar="FILE.png", help="the map of parts, at the photo's size: the value of a pixel "
                         "is the number of its part, shown by a palette")
     parser.add_argument("--persons", metavar="FILE.png", help="the same, the value being the number of the person")
+    parser.add_argument("--contours", action="store_true", help="with --json: also the lines that belong to the "
+                        "persons, as paths")
     parser.add_argument("--json", action="store_true", help="machine-readable")
     add_replace_argument(parser)
 
@@ -51,6 +54,10 @@ def run(arguments: argparse.Namespace) -> int:
     if arguments.persons:
         _write(arguments.persons, _whose(people), [*_PERSONS])
     found = people.to_json()
+    if arguments.contours:
+        found["contours"] = [
+            {"what": one.what, "person": one.person, "width_px": round(one.width_px, 1),
+             "points": [[round(float(x), 1), round(float(y), 1)] for x, y in one.points]} for one in contours_of(people)]
     if arguments.json:
         print(json.dumps({"width": photo.width, "height": photo.height, "parts": list(PARTS)} | found, indent=1))
         return 0

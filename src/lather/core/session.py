@@ -22,8 +22,9 @@ from lather.core.job.identity import JobIdentity
 from lather.core.job.member_names import readable_name
 from lather.core.job.model import Job, new_job
 from lather.core.lamps.kind import LampKind
+from lather.core.people.kept import READING, from_members, members_of
 from lather.core.people.outline import PersonOutline
-from lather.core.people.reading import people_of
+from lather.core.people.reading import offer, people_of, read_already
 from lather.core.people.zone_masks import ZoneMasks
 from lather.core.phrases import phrase
 from lather.core.stages.registry import make_kinds
@@ -112,6 +113,9 @@ class Session:
         )
         for kind in session.engine.kinds.values():
             kind.offer(opened.patches)
+        people = from_members(session.photo, opened.members)
+        if people is not None:
+            offer(session.photo, people)
         session.engine.warp(session.job)  # what Shape moves is worked out here, and not in a window's thread
         return session
 
@@ -135,8 +139,16 @@ class Session:
         """Everything `save_job` needs, immutable, so that saving can run beside painting."""
         return {
             "base": self.history.base, "commands": self.history.commands, "position": self.history.position,
-            "job": self.job, "photo_bytes": self.photo.file_bytes, "members": self.members,
+            "job": self.job, "photo_bytes": self.photo.file_bytes, "members": self._members_now(),
         }
+
+    def _members_now(self) -> dict[str, bytes]:
+        """What is kept beside the recipe: with the reading of the photo, if it was made."""
+        people = read_already(self.photo)
+        if people is None or READING in self.members:
+            return self.members
+        self.members = self.members | members_of(people)
+        return self.members
 
     def logged_seconds(self, book: dict[str, int] | None = None) -> dict[str, int]:
         """Seconds worked, {stage: seconds}: as the job file tells, or (what is more) this machine's logbook."""

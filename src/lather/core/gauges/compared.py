@@ -129,7 +129,8 @@ class Compared:
     @property
     def seen_after(self) -> Seen:
         """The picture after, as it is read coarsely."""
-        return Seen(self.after, self.after_fingerprint, self.before, self.bounds, tuple(self.measures.faces))
+        return Seen(self.after, self.after_fingerprint, self.before, self.bounds, tuple(self.measures.faces),
+                    *self.measures.skin_read)
 
     @property
     def face_small_px(self) -> float:

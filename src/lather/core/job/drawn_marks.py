@@ -12,7 +12,7 @@ from lather.core.job.finds import Find
 from lather.core.job.model import Job, Stroke
 from lather.core.types import Rect
 
-BY_HAND = "hand-"
+BY_HAND = "outlined-"
 """How the ids of finds begin that a person outlined: they outlast looking anew."""
 _GRID = 160  # cells along the longer side of what is drawn to grow an outline
 Ring = tuple[tuple[float, float], ...]
@@ -22,7 +22,7 @@ def outlined(points: Sequence[tuple[float, float]]) -> Find:
     """A drawn mark that a person outlined, corners in source px."""
     corners = np.array(points, float)
     x, y = corners.mean(0)
-    size = float(np.sqrt(max(cv2.contourArea(np.float32(corners)), 1.0) * 4 / np.pi))
+    size = float(np.sqrt(max(cv2.contourArea(corners.astype(np.float32)), 1.0) * 4 / np.pi))
     return Find(f"{BY_HAND}drawn_mark-{x:.0f}-{y:.0f}", "drawn_mark", float(x), float(y), size, 10.0, 1.0, "skin", True,
                 True, tuple((float(a), float(b)) for a, b in corners))
 
@@ -49,7 +49,7 @@ def grown(find: Find, margin_px: float) -> Ring:
 
 def within(find: Find, x: float, y: float, margin_px: float = 0.0) -> bool:
     """True on a mark, or nearer to it than a margin."""
-    away = cv2.pointPolygonTest(np.float32(find.outline), (float(x), float(y)), True)
+    away = cv2.pointPolygonTest(np.array(find.outline, np.float32), (float(x), float(y)), True)
     return away >= -margin_px
 
 
@@ -63,11 +63,11 @@ def reaches(marks: Sequence[Find], stroke: Stroke) -> bool:
     """True if what a stroke lays down, or where it takes it from, comes upon a mark."""
     if not marks:
         return False
-    boxes = [stroke.bounds]
+    offsets = [(0, 0)]
     if stroke.offset is not None and any(stroke.offset):
-        boxes.append(stroke.bounds.shift(*stroke.offset))
+        offsets.append(stroke.offset)
+    boxes = [stroke.bounds.shift(*offset) for offset in offsets]
     points, half = np.asarray(stroke.points)[:, :2], 0.5 * stroke.brush.size_px
-    offsets = [(0, 0)] + ([stroke.offset] if len(boxes) > 1 else [])
     for mark in marks:
         corners = np.array(mark.outline)
         low, high = corners.min(0), corners.max(0)
@@ -78,7 +78,7 @@ def reaches(marks: Sequence[Find], stroke: Stroke) -> bool:
             if any(within(mark, x + dx, y + dy, half) for x, y in points):
                 return True
         if len(points) > 2 and stroke.feather:  # an outline: what lies inside it
-            rim = np.float32(points)
+            rim = np.array(points, np.float32)
             if any(cv2.pointPolygonTest(rim, (float(x), float(y)), False) >= 0 for x, y in corners):
                 return True
     return False

@@ -92,7 +92,7 @@ def _light_from(measures: PhotoMeasures) -> str:
         return "unknown"
     places = (face.mesh_px if face.mesh else np.array(list(face.points.values()), float)) / measures.scale
     (x0, y0), (x1, y1) = np.maximum(places.min(0).astype(int), 0), places.max(0).astype(int) + 1
-    skin, lab = measures.skin[y0:y1, x0:x1], measures.small_lab[y0:y1, x0:x1]
+    skin, lab = measures.own_skin[y0:y1, x0:x1], measures.small_lab[y0:y1, x0:x1]
     ys, xs = np.nonzero(skin > 0.5)
     if len(xs) < 100:
         return "unknown"

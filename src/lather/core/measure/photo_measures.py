@@ -1,7 +1,8 @@
 """All that is measured of a photo once, when it is opened: face map, skin, grain, texture scale."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 
 import numpy as np
 
@@ -14,10 +15,10 @@ from lather.core.job.part_strokes import PartStroke
 from lather.core.measure.grain import measure_grain
 from lather.core.measure.grey_mix import most_telling_mix
 from lather.core.measure.ground import safe_ground
-from lather.core.measure.small_picture import small_picture
 from lather.core.measure.texture_scale import TextureScale, measure_texture_scale
 from lather.core.people.reading import People, people_for
-from lather.core.people.skin_alone import skin_alone
+from lather.core.people.small_picture import small_picture
+from lather.core.stages.light.cells import SKIN_READ
 from lather.core.types import EncodedRGB, Lab, Mask, Rect
 
 _NO_FACE_WIDTH = 0.35  # of the shorter side: what sizes relate to where there is no face
@@ -85,7 +86,21 @@ class PhotoMeasures:
     @cached_property
     def skin(self) -> Mask:
         """Skin of everybody 0-1 at the size of `small`; where nobody is seen, what is of skin's commonest colour."""
-        return self.people.small("skin") if self.people.persons else skin_alone(self.small, self.small_lab)
+        return self.people.small("skin")
+
+    @property
+    def skin_read(self) -> tuple[Callable[[Rect, int], Mask], bytes]:
+        """`skin` and `skin_key` of a picture in cells (`stages.light.cells.Seen`)."""
+        people, strokes = self.people, self.part_strokes
+        return partial(people.share, "skin"), SKIN_READ + (repr(strokes).encode() if strokes else b"")
+
+    @cached_property
+    def own_skin(self) -> Mask:
+        """Skin of the person in hand alone; of everybody where it is not known whose face that is."""
+        person = self.people.person_of(self.face)
+        if person is None or len(self.people.persons) == 1:
+            return self.skin
+        return self.skin * self.people.mask_of(person.number)
 
     @cached_property
     def ground(self) -> Mask:
@@ -96,14 +111,14 @@ class PhotoMeasures:
 
     @cached_property
     def skin_lab(self) -> tuple[float, float, float] | None:
-        """Usual (median) colour of the skin; None where there is hardly any."""
-        colours = self.small_lab[self.skin > 0.5]
+        """Usual (median) colour of the skin of the person in hand; None where there is hardly any."""
+        colours = self.small_lab[self.own_skin > 0.5]
         return tuple(map(float, np.median(colours, axis=0))) if len(colours) > 100 else None
 
     @cached_property
     def grey_mix(self) -> float:
         """Where between red (0), green (0.5) and blue (1) the blotches of this skin show most (see lamps/grey.py)."""
-        return most_telling_mix(self.small, self.skin, self.face_width_px / self.scale)
+        return most_telling_mix(self.small, self.own_skin, self.face_width_px / self.scale)
 
     @cached_property
     def skin_box(self) -> Rect:
@@ -140,7 +155,7 @@ class PhotoMeasures:
     @cached_property
     def texture_scale(self) -> TextureScale | None:
         """At which width the pores of this skin have left the tone; None where there is too little skin."""
-        return measure_texture_scale(self.photo, self.skin, self.scale, self.face_width_px)
+        return measure_texture_scale(self.photo, self.own_skin, self.scale, self.face_width_px)
 
     def to_json(self) -> dict:
         """As `lather info --json` prints it."""

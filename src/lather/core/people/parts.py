@@ -23,7 +23,7 @@ _RIM = 0.14  # of a view's side, over which it counts less and less
 _NOT_MINE = 0.15  # how much a view counts off its own person
 _FAR_STEP = 5.0  # head sizes from one far view to the next, down a body
 _MOST_FAR = 5
-_NEAR_RADIUS, _WIDE_RADIUS = 3, 5
+_NEAR_RADIUS, _WIDE_RADIUS = 4, 8
 _LEAST_SEEN = 12  # px of a head under which its face is not looked at from close by
 
 
@@ -52,9 +52,10 @@ def cut(photo: Photo, crop: Crop, *, own: bool = False) -> EncodedRGB:
     return Crop(middle, crop.side / step, crop.angle, crop.out, crop.mirrored).cut(np.ascontiguousarray(values))
 
 
-def read_parts(photo: Photo, shape: tuple[int, int], guide: Mask, people: list[PersonSeen], progress=None
+def read_parts(photo: Photo, shape: tuple[int, int], guide: EncodedRGB, people: list[PersonSeen], progress=None
                ) -> tuple[Sheet, list[Sheet | None]]:
-    """(the whole photo, each person's face) as sheets. shape: (h, w) of the small picture; guide: its light.
+    """(the whole photo, each person's face) as sheets. shape: (h, w) of the small picture; guide: the
+    photo's own colours at that size.
 
     progress(share): called as it goes on; what it raises ends the reading.
     """
@@ -83,14 +84,26 @@ def read_parts(photo: Photo, shape: tuple[int, int], guide: Mask, people: list[P
             total += laid[..., :-1]
             weights += laid[..., -1]
             if (across, below) == NEAR:
-                own = Sheet(crop.to_crop_matrix, _bytes(found), cut(photo, crop, own=True).mean(-1), _window(),
-                            _NEAR_RADIUS)
+                own = face_sheet(photo, person.head, _bytes(found))
         near.append(own)
         if progress is not None:
             progress((number + 1) / len(people))
     total /= weights[..., None]
+    return wide_sheet(photo, guide, _bytes(total)), near
+
+
+def wide_sheet(photo: Photo, guide: EncodedRGB, shares: np.ndarray) -> Sheet:
+    """Of the whole photo. guide: its own values at the size of the small picture; shares: uint8 (h, w, parts)."""
+    scale = photo.width / guide.shape[1]
     whole = np.array([[1 / scale, 0, 0], [0, 1 / scale, 0]])
-    return Sheet(whole, _bytes(total), guide, np.ones(shape, np.float32), _WIDE_RADIUS), near
+    return Sheet(whole, shares, guide, np.ones(guide.shape[:2], np.float32), _WIDE_RADIUS)
+
+
+def face_sheet(photo: Photo, head: Head, shares: np.ndarray) -> Sheet:
+    """Of one face from close by. shares: uint8 (SIDE, SIDE, parts)."""
+    crop = parsing.view(head, *NEAR)
+    guide = cut(photo, crop, own=True)
+    return Sheet(crop.to_crop_matrix, shares, guide, _window(), _NEAR_RADIUS)
 
 
 def _views(person: PersonSeen, scale: float) -> list[tuple[float, float]]:

@@ -21,14 +21,15 @@ from lather.core.job.face_map import SIDES, FaceMap
 from lather.core.job.face_mesh import EYE_CORNERS, EYES, OVAL
 from lather.core.job.part_strokes import PartStroke
 from lather.core.log import timed
-from lather.core.measure.small_picture import small_picture
 from lather.core.people import persons as bodies
 from lather.core.people.heads import Head
 from lather.core.people.parsing import PARTS
-from lather.core.people.parts import PersonSeen, read_parts
+from lather.core.people.parts import PersonSeen, face_sheet, read_parts, wide_sheet
 from lather.core.people.persons import person_mask
 from lather.core.people.sheets import Sheet
 from lather.core.people.skin import SkinColour, colour_of, told_by_colour
+from lather.core.people.skin_alone import skin_alone
+from lather.core.people.small_picture import small_picture
 from lather.core.recent import Recent
 from lather.core.types import EncodedRGB, Mask, Rect
 
@@ -75,7 +76,8 @@ class Person:
 class People:
     """wide: parts over the whole photo. near: of each person's face, None where it was not seen from close by.
 
-    whose: number of the person at each pixel of `wide`, 0 where nobody is, uint8.
+    whose: number of the person at each pixel of `wide`, 0 where nobody is, uint8. members: as a job keeps it, once that
+    was put together (`people.kept`).
     """
 
     photo: Photo
@@ -83,6 +85,7 @@ class People:
     wide: Sheet
     near: tuple[Sheet | None, ...]
     whose: np.ndarray
+    members: dict[str, bytes] = field(default_factory=dict)
     _masks: dict[int, Mask] = field(default_factory=dict)
     _corrected: Recent = field(default_factory=lambda: Recent(_CORRECTIONS_KEPT))
     _lock: threading.Lock = field(default_factory=threading.Lock)
@@ -103,7 +106,7 @@ class People:
         of: numbers of persons; only what is theirs.
         """
         numbers = tuple(PARTS.index(name) for name in GROUPS[what])
-        guide = self.photo.read(rect, level).mean(-1, dtype=np.float32)
+        guide = self.photo.read(rect, level)
         out = self.wide.laid(numbers, guide, rect, level)
         for sheet in self.near:
             if sheet is not None and sheet.reaches(rect, level):
@@ -193,10 +196,10 @@ class People:
 
     def label_map(self, rect: Rect, level: int = 0) -> np.ndarray:
         """Number in PARTS of what each pixel of a rectangle of a level is, drawn to the pixels: uint8 (h, w)."""
-        guide = self.photo.read(rect, level).mean(-1, dtype=np.float32)
+        guide = self.photo.read(rect, level)
         near = [(sheet, sheet.believed(rect, level)) for sheet in self.near
                 if sheet is not None and sheet.reaches(rect, level)]
-        best, labels = np.full(guide.shape, -1.0, np.float32), np.zeros(guide.shape, np.uint8)
+        best, labels = np.full(guide.shape[:2], -1.0, np.float32), np.zeros(guide.shape[:2], np.uint8)
         for number in range(len(PARTS)):
             share = self.wide.laid((number,), guide, rect, level)
             for sheet, weight in near:
@@ -251,21 +254,35 @@ def read_people(photo: Photo, by_hand: tuple[FaceMap, ...] = (), progress: Progr
     later = (lambda share: progress(0.4 + 0.5 * share)) if progress is not None else None
     wide, near = read_parts(photo, small.shape[:2], guide, seen, later)
     if not seen:
-        wide.shares[..., 0] = 255
-        return People(photo, (), wide, (), np.zeros(small.shape[:2], np.uint8))
+        alone = np.clip(255 * skin_alone(small, srgb_to_lab(small)) + 0.5, 0, 255).astype(np.uint8)
+        wide.shares[...] = 0
+        wide.shares[..., PARTS.index("skin")] = alone
+        wide.shares[..., PARTS.index("ground")] = 255 - alone
+        return put_together(photo, (), wide.shares, [], np.zeros(small.shape[:2], np.uint8))
     lab = srgb_to_lab(small)
     whose = _whose(seen, wide, scale)
     colours = _skin_by_colour(wide, lab, whose, len(seen))
-    people, sheets = [], []
-    for number, (one, own, is_sure) in enumerate(zip(seen, near, sure), 1):
-        if own is not None:
-            mine = _warped_to(own, (whose == number).astype(np.float32), scale)
-            own.weight = own.weight * (_NEVER_MINE + (1 - _NEVER_MINE) * mine)
-        sheets.append(own)
-        people.append(Person(number, one.head, _box(whose == number, scale, one.head, photo), colours[number - 1],
-                             _oval_skin(one.head.face, own), _closed(one.head.face, own), is_sure))
+    people = tuple(
+        Person(number, one.head, _box(whose == number, scale, one.head, photo), colours[number - 1],
+               _oval_skin(one.head.face, own), _closed(one.head.face, own), is_sure)
+        for number, (one, own, is_sure) in enumerate(zip(seen, near, sure), 1))
     _tell(progress, 1.0)
-    return People(photo, tuple(people), wide, tuple(sheets), whose)
+    return put_together(photo, people, wide.shares, [own and own.shares for own in near], whose)
+
+
+def put_together(photo: Photo, persons: tuple[Person, ...], wide: np.ndarray, near: list[np.ndarray | None],
+                 whose: np.ndarray) -> People:
+    """A reading from what was read: shares (uint8) of the whole photo and of each face, and whose each pixel is."""
+    whole = wide_sheet(photo, _guide(photo, whose.shape), wide)
+    sheets: list[Sheet | None] = []
+    for person, shares in zip(persons, near):
+        sheet = None
+        if shares is not None:
+            sheet = face_sheet(photo, person.head, shares)
+            mine = _warped_to(sheet, (whose == person.number).astype(np.float32), photo.width / whose.shape[1])
+            sheet.weight = sheet.weight * (_NEVER_MINE + (1 - _NEVER_MINE) * mine)
+        sheets.append(sheet)
+    return People(photo, persons, whole, tuple(sheets), whose)
 
 
 def _tell(progress: Progress | None, share: float) -> None:
@@ -287,18 +304,18 @@ def _at(head: Head, scale: float) -> Head:
     return replace(head, middle=(head.middle[0] / scale, head.middle[1] / scale), size=head.size / scale)
 
 
-def _guide(photo: Photo, shape: tuple[int, ...]) -> Mask:
+def _guide(photo: Photo, shape: tuple[int, ...]) -> EncodedRGB:
     """The photo's own values at the size of the small picture, as they are where shares are laid on them."""
     level = 0
     while max(photo.level_bounds(level + 1)[2:]) >= max(shape[:2]):
         level += 1
-    own = photo.read(photo.level_bounds(level), level).mean(-1, dtype=np.float32)
+    own = photo.read(photo.level_bounds(level), level)
     return cv2.resize(own, shape[1::-1], interpolation=cv2.INTER_AREA)
 
 
 def _whose(seen: list[PersonSeen], wide: Sheet, scale: float) -> np.ndarray:
     """Number of the person at each pixel; what is a person and nobody's goes to the nearest."""
-    shape = wide.guide.shape
+    shape = wide.weight.shape
     masks = []
     for one in seen:
         own = one.mask
@@ -392,15 +409,28 @@ _held: "weakref.WeakKeyDictionary[Photo, dict]" = weakref.WeakKeyDictionary()
 _lock = threading.Lock()
 
 
+def _entry(photo: Photo) -> dict:
+    with _lock:
+        return _held.setdefault(photo, {"lock": threading.Lock(), "read": {}})
+
+
 def people_of(photo: Photo, by_hand: tuple[FaceMap, ...] = (), progress: Progress | None = None) -> People:
     """The reading of a photo, made when it is first asked for, and kept as long as the photo is."""
-    with _lock:
-        entry = _held.setdefault(photo, {"lock": threading.Lock(), "read": {}})
-    key = tuple(face.digest for face in by_hand)
+    entry, key = _entry(photo), tuple(face.digest for face in by_hand)
     with entry["lock"]:
         if key not in entry["read"]:
             entry["read"][key] = read_people(photo, by_hand, progress)
         return entry["read"][key]
+
+
+def read_already(photo: Photo) -> People | None:
+    """The reading if it was made: nobody waits for it here."""
+    return _entry(photo)["read"].get(())
+
+
+def offer(photo: Photo, people: People) -> None:
+    """A reading that was kept, in the place of one that would be made."""
+    _entry(photo)["read"][()] = people
 
 
 def people_for(photo: Photo, faces: tuple[FaceMap, ...] = (), part_strokes: tuple[PartStroke, ...] = ()) -> People:

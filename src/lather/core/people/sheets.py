@@ -1,7 +1,9 @@
 """Shares of all parts over a square or over the whole photo, and how they are laid on the photo's own pixels.
 
-A sheet is coarse. At whatever level it is read, its lines (share = slope × light + rest, around each of its pixels) are
-laid on the pixels there: the fast guided filter (He and Sun 2015), so that a border follows what is seen.
+A sheet is coarse. At whatever level it is read, its lines (share = slope · colour + rest, around each of its pixels)
+are laid on the pixels there: the fast guided filter with a colour guide (He et al. 2013; He and Sun 2015), so that a
+border follows what is seen. They are fitted twice, the second time more narrowly and to shares drawn apart: what lies
+between two parts is a pixel or two, but for hair.
 """
 
 from dataclasses import dataclass, field, replace
@@ -11,17 +13,19 @@ import numpy as np
 
 from lather.core.job.part_strokes import PART_NAMES, PartStroke
 from lather.core.recent import Recent
-from lather.core.types import Mask, Rect
+from lather.core.types import EncodedRGB, Mask, Rect
 
 _LINES_KEPT = 24
-_EPSILON = 6e-4
+_EPSILON = 3e-4
+_APART, _NARROWER, _LAST_APART = np.float32(1.6), 0.5, np.float32(1.3)
+"""How much shares are drawn apart after the first fit; the second one's radius over the first's; at the last."""
 
 
 @dataclass(eq=False)
 class Sheet:
     """to_sheet: (2, 3), source px to px of the sheet, pixel corners at whole numbers. shares: uint8 (h, w, parts), 255
-    is all. guide: float32 (h, w), the photo's own values there. weight: float32 (h, w), how far the sheet is believed
-    beside coarser ones. radius: px of the sheet over which a line is fitted.
+    is all. guide: float32 (h, w, 3), the photo's own values there. weight: float32 (h, w), how far the sheet is
+    believed beside coarser ones. radius: px of the sheet over which a line is fitted at first.
     """
 
     to_sheet: np.ndarray
@@ -57,15 +61,13 @@ class Sheet:
         height, width = self.weight.shape
         return bool(high[0] > 0 and high[1] > 0 and low[0] < width and low[1] < height)
 
-    def laid(self, numbers: tuple[int, ...], guide: Mask, rect: Rect, level: int) -> Mask:
-        """Share 0-1 of some parts over a rectangle of a level. guide: (h, w), the photo's values there."""
-        lines = self.warped(self._lines_of(numbers), rect, level)
-        return np.clip(lines[..., 0] * guide + lines[..., 1], 0, 1)
+    def laid(self, numbers: tuple[int, ...], guide: EncodedRGB, rect: Rect, level: int) -> Mask:
+        """Share 0-1 of some parts over a rectangle of a level. guide: (h, w, 3), the photo's values there."""
+        return _told(self.warped(self._lines_of(numbers), rect, level), guide)
 
     def drawn(self, numbers: tuple[int, ...]) -> Mask:
         """The same over the sheet itself."""
-        lines = self._lines_of(numbers)
-        return np.clip(lines[..., 0] * self.guide + lines[..., 1], 0, 1)
+        return _told(self._lines_of(numbers), self.guide)
 
     def _lines_of(self, numbers: tuple[int, ...]) -> np.ndarray:
         lines = self._lines.get(numbers)
@@ -96,13 +98,39 @@ def _stroke_cover(places: np.ndarray, radius: float, shape: tuple[int, int]) -> 
     return np.clip(radius + 0.5 - away, 0, 1)
 
 
-def _lines(guide: np.ndarray, share: Mask, radius: int) -> np.ndarray:
-    """(h, w, 2): slope and rest of the share by the guide, around each pixel."""
+def _told(lines: np.ndarray, guide: EncodedRGB) -> Mask:
+    """What lines (h, w, 4) say of colours (h, w, 3), drawn apart a last time: 0-1."""
+    share = np.einsum("...i,...i->...", lines[..., :3], guide)
+    share += lines[..., 3]
+    return np.clip((share - np.float32(0.5)) * _LAST_APART + np.float32(0.5), 0, 1)
+
+
+def _lines(guide: EncodedRGB, share: Mask, radius: int) -> np.ndarray:
+    """(h, w, 4): slopes and rest of the share by the guide's colours, around each pixel."""
+    first = _fitted(guide, share, radius)
+    wide = np.einsum("...i,...i->...", first[..., :3], guide) + first[..., 3]
+    apart = np.clip((wide - np.float32(0.5)) * _APART + np.float32(0.5), 0, 1)
+    return _fitted(guide, apart, max(2, round(_NARROWER * radius)))
+
+
+def _fitted(guide: EncodedRGB, share: Mask, radius: int) -> np.ndarray:
+    """One fit: least squares in squares of 2 radius + 1 px, and the mean of all squares that a pixel lies in."""
     side = (2 * radius + 1,) * 2
 
     def mean(values: np.ndarray) -> np.ndarray:
         return cv2.blur(values, side, borderType=cv2.BORDER_REFLECT)
 
-    guide_mean, share_mean = mean(guide), mean(share)
-    slope = (mean(guide * share) - guide_mean * share_mean) / (mean(guide * guide) - guide_mean**2 + _EPSILON)
-    return np.dstack([mean(slope), mean(share_mean - slope * guide_mean)])
+    r, g, b = (np.ascontiguousarray(guide[..., n]) for n in range(3))
+    mean_r, mean_g, mean_b, mean_s = mean(r), mean(g), mean(b), mean(share)
+    cov = [mean(one * share) - one_mean * mean_s for one, one_mean in ((r, mean_r), (g, mean_g), (b, mean_b))]
+    rr, gg, bb = (mean(one * one) - one_mean**2 + _EPSILON for one, one_mean in ((r, mean_r), (g, mean_g), (b, mean_b)))
+    rg, rb, gb = mean(r * g) - mean_r * mean_g, mean(r * b) - mean_r * mean_b, mean(g * b) - mean_g * mean_b
+    # the inverse of the symmetric 3 × 3 covariance, by its adjugate
+    a11, a12, a13 = gg * bb - gb * gb, rb * gb - rg * bb, rg * gb - rb * gg
+    a22, a23, a33 = rr * bb - rb * rb, rg * rb - rr * gb, rr * gg - rg * rg
+    share_of = 1 / (rr * a11 + rg * a12 + rb * a13)
+    slopes = [(a11 * cov[0] + a12 * cov[1] + a13 * cov[2]) * share_of,
+              (a12 * cov[0] + a22 * cov[1] + a23 * cov[2]) * share_of,
+              (a13 * cov[0] + a23 * cov[1] + a33 * cov[2]) * share_of]
+    rest = mean_s - slopes[0] * mean_r - slopes[1] * mean_g - slopes[2] * mean_b
+    return np.dstack([*(mean(slope) for slope in slopes), mean(rest)])

@@ -7,19 +7,15 @@ maps, which the person may have dragged.
 import threading
 from dataclasses import dataclass, field, replace
 
-import cv2
 import numpy as np
 
 from lather.core.brush.outline import polygon_coverage
-from lather.core.colour.lab import srgb_to_lab
 from lather.core.engine.photo import Photo
 from lather.core.face.zones import FaceZones
 from lather.core.job.face_map import SIDES, FaceMap
 from lather.core.job.face_mesh import OVAL
 from lather.core.job.part_strokes import PartStroke
-from lather.core.measure.small_picture import small_picture
 from lather.core.people.reading import People, people_for
-from lather.core.people.skin_alone import skin_alone
 from lather.core.recent import Recent
 from lather.core.types import Mask, Rect
 
@@ -67,24 +63,10 @@ class ZoneMasks:
         """
         people = self.people(faces)
         if zone in _OF_READING:
-            if zone == "skin" and not people.persons:
-                return self._skin_alone(rect, level)
             return people.share(zone, rect, level)
         if zone in _SMALL:
             return self._small(zone, people, faces, rect, level)
         return self._part_of_skin(zone, people, faces, rect, level)
-
-    def _skin_alone(self, rect: Rect, level: int) -> Mask:
-        with self._lock:
-            held = self._faces.get("skin alone")
-            if held is None:
-                small = small_picture(self.photo)
-                held = skin_alone(small, srgb_to_lab(small))
-                self._faces.put("skin alone", held)
-        step = (1 << level) * held.shape[1] / self.photo.width
-        matrix = np.array([[step, 0, (rect.x0 + 0.5) * step - 0.5], [0, step, (rect.y0 + 0.5) * step - 0.5]])
-        return cv2.warpAffine(held, matrix, (rect.width, rect.height), borderMode=cv2.BORDER_REPLICATE,
-                              flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
 
     def _small(self, zone: str, people: People, faces: tuple[FaceMap, ...], rect: Rect, level: int) -> Mask:
         """Parts of a face, as its own pixels tell them where the reading sees them at all."""

@@ -15,6 +15,7 @@ from lather.core.engine.photo import Photo
 from lather.core.errors import Cancelled, RequestError
 from lather.core.find.finder import find_all
 from lather.core.job.commands import Command
+from lather.core.job.drawn_marks import drawn_marks, lies_on, outlined
 from lather.core.job.face_map import FaceMap
 from lather.core.job.finds import WANTED_GONE, Find
 from lather.core.job.history import History
@@ -30,7 +31,7 @@ from lather.core.session import Session
 from lather.core.sitting.carry_report import HIDDEN, KEEPER, KEY, LEFT_OUT, UNSURE, Carried, Look, name_of
 from lather.core.sitting.frame_map import FrameMap, scale_of
 from lather.core.sitting.matching import Match, Matcher
-from lather.core.sitting.moved_edits import moved_fence, moved_settings, moved_stroke
+from lather.core.sitting.moved_edits import moved_fence, moved_find, moved_settings, moved_stroke
 from lather.core.sitting.register import same_person
 from lather.core.sitting.remeasured_layers import measured_on
 from lather.core.sitting.skin_alike import held_alike, retouched_skin
@@ -142,7 +143,11 @@ class _Carry:
 
     def _recognise_keepers(self) -> None:
         """Each stays on this frame too; those that are not seen are told."""
-        for find in self._matcher.in_order(self._from.job.keepers()):
+        marks = drawn_marks(self._from.job)
+        for mark in marks:
+            self._keepers[1] += 1
+            self._keepers[0] += self._take_mark(mark)
+        for find in self._matcher.in_order([one for one in self._from.job.keepers() if one not in marks]):
             match = self._matcher.match(find)
             self._keepers[1] += 1
             if match is not None and match.alike < _SURE and not kind_of(match.find.kind).keeper:
@@ -156,6 +161,21 @@ class _Carry:
             self.job = replace(self.job, decisions=self.job.decisions | {match.find.id: "keep"})
             if match.alike < _SURE:
                 self._look(KEEPER, find, phrase("%1 % alike", f"{100 * match.alike:.0f}"), match)
+
+    def _take_mark(self, mark: Find) -> bool:
+        """A drawn mark is where its outline goes; one that was found there as well is that one."""
+        moved, bounds = moved_find(mark, self._frames), self._session.photo.bounds
+        if not (bounds.x0 <= moved.x < bounds.x1 and bounds.y0 <= moved.y < bounds.y1):
+            self._look(HIDDEN, mark, "it is not seen here")
+            return False
+        here = outlined(moved.outline)
+        own = tuple(find for find in self.job.finds or () if find.kind == "drawn_mark" and lies_on((here,), find))
+        for find in own or (here,):
+            self._adopt(find)
+            self.job = replace(self.job, decisions=self.job.decisions | {find.id: "keep"})
+        if not own:
+            self._look(KEEPER, mark, "its outline was carried over")
+        return True
 
     def _adopt(self, find: Find) -> None:
         """A find that the finder had not, put into the list."""

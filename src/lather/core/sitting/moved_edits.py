@@ -10,6 +10,7 @@ from lather.core.job.face_map import FaceMap
 from lather.core.job.fence import Fence
 from lather.core.job.finds import Find
 from lather.core.job.model import Layer, Stroke, freeze_points
+from lather.core.job.part_strokes import PartStroke
 from lather.core.job.source_map import SourceTurn, affine
 from lather.core.parameters import Model, Number
 from lather.core.sitting.frame_map import FrameMap, scale_of
@@ -98,6 +99,13 @@ def moved_find(find: Find, frames: FrameMap) -> Find:
     return replace(find, x=float(x), y=float(y), size_px=size, outline=places(find.outline),
                    path=places(find.path) if find.path is not None else None,
                    width_px=None if find.width_px is None else float(k * find.width_px))
+
+
+def moved_part(stroke: PartStroke, frames: FrameMap) -> PartStroke:
+    """What was corrected of the parts, on the other photo."""
+    places = frames.places(np.array(stroke.points, float))
+    width = ranges.FIND_SIZE_PX.hold(stroke.width_px * scale_of(frames.linear(*stroke.points[0])))
+    return PartStroke(stroke.part, tuple((float(x), float(y)) for x, y in places), float(width))
 
 
 def moved_face(face: FaceMap, frames: FrameMap) -> FaceMap:

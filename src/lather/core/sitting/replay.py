@@ -19,7 +19,14 @@ from lather.core.phrases import phrase
 from lather.core.session import Session
 from lather.core.sitting.carry_report import KEEPER, KEY, NO_SOURCE, OUTSIDE, Carried, Look, name_of
 from lather.core.sitting.frame_map import FrameMap, scale_of
-from lather.core.sitting.moved_edits import moved_face, moved_fence, moved_find, moved_settings, moved_stroke
+from lather.core.sitting.moved_edits import (
+    moved_face,
+    moved_fence,
+    moved_find,
+    moved_part,
+    moved_settings,
+    moved_stroke,
+)
 from lather.core.sitting.register import same_shot
 from lather.core.sitting.remeasured_layers import measured_on
 from lather.core.stages.mend.dab import source_candidates, with_source
@@ -73,7 +80,8 @@ class _Replay:
             finds=None if old.finds is None else judged(tuple(inside), Delivery(), max(photo.width, photo.height)),
             decisions={name: said for name, said in old.decisions.items() if name in known},
             face_map=faces[0] if old.face_map is not None else None,
-            other_faces=tuple(faces[1:] if old.face_map is not None else faces), extra=old.extra,
+            other_faces=tuple(faces[1:] if old.face_map is not None else faces),
+            part_strokes=tuple(moved_part(stroke, frames) for stroke in old.part_strokes), extra=old.extra,
             unknown_stages=old.unknown_stages)
         self._session = Session(photo, History(self._job))
         self._was = PhotoMeasures.of_job(session.photo, old)

@@ -55,7 +55,7 @@ class Skin:
 
 def skin_of(measures: PhotoMeasures, read=None) -> Skin | None:
     """Of a photo; with read(rect, level), of what is made of it. None where hardly any skin is seen."""
-    mask = measures.skin > 0.5
+    mask = measures.own_skin > 0.5
     if measures.face is not None and measures.face.mesh:
         oval = np.zeros(mask.shape, np.uint8)
         ring = measures.face.mesh_px[list(OVAL)] / measures.scale

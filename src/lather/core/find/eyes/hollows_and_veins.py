@@ -7,7 +7,7 @@ from lather.core.colour.lab import delta_e2000
 from lather.core.find.lines.ridges import ridge_response, trace_lines
 from lather.core.find.lines.skin_lines import band
 from lather.core.find.scene import FindScene
-from lather.core.job.face_map import FaceMap
+from lather.core.job.face_map import SIDES, FaceMap
 from lather.core.job.finds import Find
 
 _HOLLOW_AT, _BELOW_AT = (-0.03, 0.0, 0.03), 0.09  # eye distances below the crescent: in it, and just past it
@@ -96,8 +96,11 @@ def find_eye_veins(scene: FindScene) -> list[Find]:
     if face is None:
         return []
     d = face.eye_distance_px
+    person = scene.measures.people.person_of(face)
     found = []
-    for side in ("left", "right"):
+    for side in SIDES:
+        if person is not None and side in person.closed:
+            continue
         x, y = scene.to_here(*face.points[f"eye_{side}"])
         half_w, half_h = int(0.32 * d / scene.step), int(0.15 * d / scene.step)
         x0, y0 = max(0, int(x) - half_w), max(0, int(y) - half_h)

@@ -10,7 +10,7 @@ import numpy as np
 from lather.core.colour import srgb
 from lather.core.job.face_map import FaceMap
 from lather.core.stages.base import Pixels, Surroundings
-from lather.core.types import LinearRGB, Rect
+from lather.core.types import LinearRGB, Mask, Rect
 
 FACE_PX = 320  # width of a face on the fine grid, which the network sees
 UNIT, UNIT_POINTS = 48, 24  # fine pixels of the smallest square that is worked out, and points of the coarse grid in it
@@ -20,12 +20,15 @@ _NO_FACE_SHARE = 0.35  # of the shorter side, where there is no face
 _LEAST_STEP = 1.0
 _LUMINANCE = np.float32([0.2126, 0.7152, 0.0722])
 _BLACK = np.float32(1e-3)
+SKIN_READ = b"read"
+"""How `Seen.skin_key` begins where the photo was read."""
 
 
 @dataclass(frozen=True)
 class Seen:
     """A picture that is read coarsely. photo: what does not change when something beneath is edited. fingerprint(rect):
-    names its level-0 pixels.
+    names its level-0 pixels. skin(rect, level): share of bare skin as the photo was read, None where nobody read it;
+    skin_key: names what was corrected of that.
     """
 
     read: Pixels
@@ -33,21 +36,31 @@ class Seen:
     photo: Pixels
     bounds: Rect
     faces: tuple[FaceMap, ...] = ()
+    skin: Callable[[Rect, int], Mask] | None = None
+    skin_key: bytes = b""
 
     @classmethod
     def input_of(cls, around: Surroundings) -> "Seen":
         """The input of the stage."""
-        return cls(around.stage_input, around.stage_fingerprint, around.photo, around.bounds, around.faces)
+        return cls(around.stage_input, around.stage_fingerprint, around.photo, around.bounds, around.faces,
+                   *_skin_of(around))
 
     @classmethod
     def photo_of(cls, around: Surroundings) -> "Seen":
         """The untouched photo, as a picture in cells sees it."""
-        return cls(around.photo, lambda _: b"photo", around.photo, around.bounds, around.faces)
+        return cls(around.photo, lambda _: b"photo", around.photo, around.bounds, around.faces, *_skin_of(around))
 
     @cached_property
     def grid(self) -> "Grid":
         """How its cells lie."""
         return Grid.of(self.bounds, self.faces)
+
+
+def _skin_of(around: Surroundings) -> tuple[Callable[[Rect, int], Mask] | None, bytes]:
+    zones, faces = around.zones, around.faces
+    if zones is None:
+        return None, b""
+    return lambda rect, level: zones.mask("skin", faces, rect, level), SKIN_READ + zones.digest
 
 
 @dataclass(frozen=True)
@@ -166,6 +179,20 @@ def read_units(seen: Seen, units: Rect, margin: int = 0) -> LinearRGB:
     shrinks = grid.unit > UNIT
     return cv2.resize(pixels, (UNIT * around.width, UNIT * around.height),
                       interpolation=cv2.INTER_AREA if shrinks else cv2.INTER_LINEAR)
+
+
+def skin_of_units(seen: Seen, units: Rect) -> Mask:
+    """Share of skin at the points of units, as the photo was read; 1 where nobody read it."""
+    grid, size = seen.grid, (units.width * UNIT_POINTS, units.height * UNIT_POINTS)
+    if seen.skin is None:
+        return np.ones(size[::-1], np.float32)
+    wanted = Rect(*(n * grid.unit for n in units))
+    there = wanted.intersect(grid.bounds.at_level(grid.level))
+    if there.empty:
+        return np.zeros(size[::-1], np.float32)
+    share = cv2.copyMakeBorder(seen.skin(there, grid.level), there.y0 - wanted.y0, wanted.y1 - there.y1,
+                               there.x0 - wanted.x0, wanted.x1 - there.x1, cv2.BORDER_REPLICATE)
+    return cv2.resize(share, size, interpolation=cv2.INTER_AREA)
 
 
 def log_light(linear: LinearRGB) -> np.ndarray:

@@ -26,6 +26,7 @@ from lather.core.stages.light.cells import (
     assembled,
     log_light,
     read_units,
+    skin_of_units,
 )
 from lather.core.types import Rect
 
@@ -39,6 +40,7 @@ _MOST = 0.22  # natural logarithm, a third of a stop: what is further off is no 
 _BLACK = np.float32(0.02)
 _BANDS, _BAND_GAIN = (1.0, 10.0, 28.0), 8  # pixels of the fine grid
 _SURE, _UNSURE = 0.9, 0.5  # chance of bare skin from which all that is needed is laid down, and nothing
+_NO_SKIN, _SKIN = 0.25, 0.7  # share of skin as the photo was read, from where it may be evened, and wholly
 _FACE_SEEN_PX = 64
 _LEAST_SKIN = 30  # pixels
 _RIM = 5  # points: half of it is left out along hair, lips and cloth
@@ -99,7 +101,7 @@ class NeededLight:
 
     def _key(self, seen: Seen, column: int, row: int) -> tuple:
         made_from = seen.fingerprint(seen.grid.reads(seen.grid.cell_units(column, row))), faces_key(seen.faces)
-        return ("needed", self._network, seen.grid, *made_from, column, row)
+        return ("needed", self._network, seen.grid, *made_from, seen.skin_key, column, row)
 
     def _cell(self, seen: Seen, column: int, row: int) -> np.ndarray:
         units = seen.grid.cell_units(column, row)
@@ -119,6 +121,7 @@ class NeededLight:
         own = np.s_[rim:-rim, rim:-rim]
         skin = np.clip((1 / (1 + np.exp(-out[1])) - _UNSURE) / (_SURE - _UNSURE), 0, 1)
         bare = cv2.GaussianBlur(cv2.erode(skin, np.ones((_RIM, _RIM))), (0, 0), _SOFT)[own] * _open(seen, units)
+        bare *= np.clip((skin_of_units(seen, units) - _NO_SKIN) / (_SKIN - _NO_SKIN), 0, 1)
         light = log_light(linear[inner:-inner, inner:-inner])
         return np.stack([np.clip(out[0][own], -_MOST, _MOST) * bare, bare, light, skin[own]], -1)
 

@@ -10,6 +10,8 @@ from lather.core.job.model import Job
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.texture_scale import TextureScale
 from lather.core.mending.bare_skin import skin_fence
+from lather.core.people.kept import members_of
+from lather.core.people.reading import people_of
 from lather.core.phrases import phrase
 from lather.desktop.background import Background, Task
 from lather.desktop.opening.open_job import OpenJob
@@ -75,7 +77,7 @@ def _measure(task: Task, photo: Photo, job: Job) -> tuple | None:
     values = [measures]
     for value in (lambda: measures.grain, lambda: measures.texture_scale, lambda: skin_fence(measures),
                   lambda: measures.ground, lambda: measures.skin_lab, lambda: measures.grey_mix,
-                  lambda: measures.person):
+                  lambda: measures.person, lambda: members_of(people_of(photo))):
         if not task.going_on:
             return None
         values.append(value())
