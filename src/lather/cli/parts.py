@@ -33,8 +33,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--out", metavar="FILE.png", help="the map of parts, at the photo's size: the value of a pixel "
                         "is the number of its part, shown by a palette")
     parser.add_argument("--persons", metavar="FILE.png", help="the same, the value being the number of the person")
-    parser.add_argument("--contours", action="store_true", help="with --json: also the lines that belong to the "
-                        "persons, as paths")
+    parser.add_argument("--contours", action="store_true", help="with --json: also the lines that belong to "
+                        "the persons, as paths")
     parser.add_argument("--json", action="store_true", help="machine-readable")
     add_replace_argument(parser)
 
@@ -57,7 +57,7 @@ def run(arguments: argparse.Namespace) -> int:
     if arguments.contours:
         found["contours"] = [
             {"what": one.what, "person": one.person, "width_px": round(one.width_px, 1),
-             "points": [[round(float(x), 1), round(float(y), 1)] for x, y in one.points]} for one in contours_of(people)]
+             "points": np.round(one.points, 1).tolist()} for one in contours_of(people)]
     if arguments.json:
         print(json.dumps({"width": photo.width, "height": photo.height, "parts": list(PARTS)} | found, indent=1))
         return 0
