@@ -24,7 +24,7 @@ from lather.core.people.contours import contours_of
 from lather.core.people.kept import READING, from_members, members_of
 from lather.core.people.parsing import PARTS
 from lather.core.people.reading import People, Person, people_for, people_of, read_people
-from lather.core.people.skin import colour_of, told_by_colour
+from lather.core.people.skin import colour_of, told_by_both
 from lather.core.people.told import how_many, notes
 from lather.core.practice.sitters import CLOTHING, HAIR, SKIN, load_sitter
 from lather.core.session import Session
@@ -193,20 +193,25 @@ class PartsTest(unittest.TestCase):
 
 
 class SkinTest(unittest.TestCase):
-    def test_colours_decide_where_the_network_is_in_doubt(self):
-        lab = np.zeros((60, 90, 3), np.float32)
-        lab[:, :30], lab[:, 30:60], lab[:, 60:] = (60, 18, 20), (60, 17, 21), (40, -20, 5)
-        rng = np.random.default_rng(2)
-        lab += rng.normal(0, 1, lab.shape).astype(np.float32)
-        skin = np.zeros((60, 90), np.float32)
-        skin[:, :30], skin[:, 30:60], skin[:, 60:] = 0.95, 0.4, 0.05
-        told = told_by_colour(lab, skin, np.ones_like(skin))
-        self.assertGreater(float(told[:, 32:58].mean()), 0.7)
-        self.assertLess(float(told[:, 62:].mean()), 0.1)
-        nobody = told_by_colour(lab, skin, np.zeros_like(skin))
-        np.testing.assert_array_equal(nobody, skin)
-        colour = colour_of(lab, skin)
-        self.assertAlmostEqual(colour.lab[0], 60, delta=1)
+    def test_two_ways_to_tell_skin_add_up_and_colours_that_do_not_know_the_face_count_little(self):
+        skin, colour = np.full((40, 60), 0.6, np.float32), np.zeros((40, 60), np.float32)
+        face = np.zeros_like(skin)
+        face[:20, :20], skin[:20, :20], colour[:20, :20] = 1, 0.99, 1
+        person = np.ones_like(skin)
+        person[:, 50:] = 0
+        told = told_by_both(skin, colour, person, face)
+        self.assertLess(float(told[25:, :45].max()), 0.1)  # the colours know the face: they are believed elsewhere too
+        np.testing.assert_array_equal(told[:, 50:], skin[:, 50:])
+        doubted = told_by_both(skin, np.where(face > 0, 0.2, 0).astype(np.float32), person, face)
+        self.assertGreater(float(doubted[25:, :45].min()), 0.25)
+        self.assertGreater(float(doubted[:20, :20].min()), 0.9)
+
+    def test_the_usual_colour_is_that_of_sure_skin(self):
+        lab = np.zeros((30, 30, 3), np.float32) + (60, 15, 20)
+        lab[:, 20:] = (30, 0, 0)
+        skin = np.zeros((30, 30), np.float32)
+        skin[:, :20] = 0.95
+        self.assertEqual(colour_of(lab, skin).lab, (60.0, 15.0, 20.0))
         self.assertIsNone(colour_of(lab, np.zeros_like(skin)))
 
 

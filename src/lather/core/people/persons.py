@@ -19,6 +19,7 @@ _TURNED = 0.5  # radians: from where on the body is looked for along the face, a
 _SURE_ENOUGH = 0.98
 _LEAST_PRESENCE = 0.4
 _PLAINLY, _LEAST_BODY = 0.7, 0.03  # share of person; of the picture's longer side
+_NOT_FAR = 2.0  # head sizes that what is nobody's may lie from whose it is taken for
 _LEAST_SHARE, _HEAD_OF_BODY = 0.012, 0.45  # of the picture; of the root of a body's area
 
 
@@ -56,6 +57,24 @@ def _seen(square: EncodedRGB) -> tuple[Mask, float]:
 
 def _sigmoid(values):
     return 1 / (1 + np.exp(-np.clip(values, -60, 60)))
+
+
+def completed(masks: list[Mask | None], anybody: Mask, sizes: list[float]) -> list[Mask | None]:
+    """The masks with what is plainly somebody (`anybody`, 0-1) and nobody's: it goes to the nearest person, if a head's
+    size or two away. A square ends somewhere, and hair goes on.
+
+    sizes: of each one's head, px.
+    """
+    known = [mask for mask in masks if mask is not None]
+    if not known:
+        return masks
+    nobodys = np.clip(anybody - np.max(known, axis=0), 0, 1)
+    away = np.stack([
+        cv2.distanceTransform((mask < 0.5).astype(np.uint8), cv2.DIST_L2, 3) / max(size, 1.0) if mask is not None
+        else np.full(anybody.shape, np.inf, np.float32) for mask, size in zip(masks, sizes)])
+    nearest, far = away.argmin(0), np.clip(_NOT_FAR - away.min(0), 0, 1)
+    return [mask if mask is None else np.maximum(mask, nobodys * far * (nearest == number))
+            for number, mask in enumerate(masks)]
 
 
 def shared_out(masks: list[Mask]) -> np.ndarray:

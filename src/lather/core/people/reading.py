@@ -27,7 +27,7 @@ from lather.core.people.parsing import PARTS
 from lather.core.people.parts import PersonSeen, face_sheet, read_parts, wide_sheet
 from lather.core.people.persons import person_mask
 from lather.core.people.sheets import Sheet
-from lather.core.people.skin import SkinColour, colour_of, told_by_colour
+from lather.core.people.skin import SkinColour, by_their_face, colour_of, told_by_both
 from lather.core.people.skin_alone import skin_alone
 from lather.core.people.small_picture import small_picture
 from lather.core.recent import Recent
@@ -41,12 +41,14 @@ GROUPS = {
     "features": ("brows", "lips", "teeth", "mouth", "eye white", "iris"),
 }
 """What can be asked for, and which parts of the network it is."""
+_SKIN = (PARTS.index("skin"),)
 LITTLE_SKIN = 0.6
 """Share of a face's own oval that is skin, under which the brief tells."""
 _CLOSED_AREA = 0.035  # of the square of an eye's width: white and iris seen, under which it may be closed
 _CLOSED_GAP = 0.16  # of an eye's width between the lids by the mesh, under which it is looked at at all
 _FAR_FROM_BODY = 0.8  # head sizes from a person that what nobody has may still be theirs
 _CORRECTIONS_KEPT = 3
+_CERTAIN, _OWN = 0.01, 0.2  # of the share of ground: what is nearer to nothing or all; weight of the parser's own
 _NEVER_MINE = 0.3  # how much a face's near view counts where somebody else is
 
 
@@ -200,7 +202,8 @@ class People:
         near = [(sheet, sheet.believed(rect, level)) for sheet in self.near
                 if sheet is not None and sheet.reaches(rect, level)]
         best, labels = np.full(guide.shape[:2], -1.0, np.float32), np.zeros(guide.shape[:2], np.uint8)
-        for number in range(len(PARTS)):
+        there = self.wide.parts_in(rect, level).union(*(sheet.parts_in(rect, level) for sheet, _ in near))
+        for number in sorted(there):
             share = self.wide.laid((number,), guide, rect, level)
             for sheet, weight in near:
                 share += weight * (sheet.laid((number,), guide, rect, level) - share)
@@ -249,6 +252,8 @@ def read_people(photo: Photo, by_hand: tuple[FaceMap, ...] = (), progress: Progr
         head = Head((x * scale, y * scale), size * scale, 0.0)
         seen.append(PersonSeen(head, person_mask(small, _at(head, scale))))
         sure.append(False)
+    whole = bodies.completed([one.mask for one in seen], anybody, [one.head.size / scale for one in seen])
+    seen = [PersonSeen(one.head, mask) for one, mask in zip(seen, whole)]
     _tell(progress, 0.4)
     guide = _guide(photo, small.shape)
     later = (lambda share: progress(0.4 + 0.5 * share)) if progress is not None else None
@@ -259,9 +264,13 @@ def read_people(photo: Photo, by_hand: tuple[FaceMap, ...] = (), progress: Progr
         wide.shares[..., PARTS.index("skin")] = alone
         wide.shares[..., PARTS.index("ground")] = 255 - alone
         return put_together(photo, (), wide.shares, [], np.zeros(small.shape[:2], np.uint8))
-    lab = srgb_to_lab(small)
+    somebody = np.max([anybody, *(one.mask for one in seen if one.mask is not None)], axis=0)
+    _take_person(wide.shares, somebody)
+    for own in near:
+        if own is not None:
+            _take_person(own.shares, _warped_to(own, somebody, scale))
     whose = _whose(seen, wide, scale)
-    colours = _skin_by_colour(wide, lab, whose, len(seen))
+    colours = _skin_of_each(wide, near, small, whose, seen)
     people = tuple(
         Person(number, one.head, _box(whose == number, scale, one.head, photo), colours[number - 1],
                _oval_skin(one.head.face, own), _closed(one.head.face, own), is_sure)
@@ -333,20 +342,54 @@ def _whose(seen: list[PersonSeen], wide: Sheet, scale: float) -> np.ndarray:
     return np.where(person & (whose == 0) & ~far, nearest + 1, np.where(person, whose, 0)).astype(np.uint8)
 
 
-def _skin_by_colour(wide: Sheet, lab, whose: np.ndarray, count: int) -> list[SkinColour | None]:
-    """Skin of each person told anew by that person's own colours, in `wide`; and those colours."""
-    number = PARTS.index("skin")
-    skin, colours = wide.share((number,)), []
-    for person in range(1, count + 1):
-        mine = (whose == person).astype(np.float32)
-        told = told_by_colour(lab, skin, mine)
-        rest = np.clip((1 - told) / np.maximum(1 - skin, 1e-3), 0, 8)
-        inside = (mine > 0) & (np.abs(told - skin) > 0.01)
-        scaled = wide.shares[inside].astype(np.float32) * rest[inside][:, None]
-        scaled[:, number] = 255 * told[inside]
-        wide.shares[inside] = np.clip(scaled * (255 / np.maximum(scaled.sum(1, keepdims=True), 1)) + 0.5, 0, 255)
-        colours.append(colour_of(lab, told * mine))
-    return colours
+def _skin_of_each(wide: Sheet, near: list[Sheet | None], small: EncodedRGB, whose: np.ndarray,
+                  seen: list[PersonSeen]) -> list[SkinColour | None]:
+    """Skin of each person told anew by the colours of that person's own face, in `wide`; and what they are."""
+    skin, scale, lab = wide.share(_SKIN), 1 / float(wide.to_sheet[0, 0]), srgb_to_lab(small)
+    features = wide.share(tuple(PARTS.index(name) for name in GROUPS["features"])) > 0.5
+    found = []
+    for person, (one, own) in enumerate(zip(seen, near), 1):
+        mine = whose == person
+        if one.head.face is not None:
+            by_colour = by_their_face(small, lab, one.head.face, mine, len(seen) == 1, scale)
+            face = np.zeros_like(skin)
+            if own is not None:
+                face = _warped_back(own, own.share(_SKIN) * own.weight, scale, skin.shape) * mine
+            told = told_by_both(skin, by_colour, (mine & ~features).astype(np.float32), face)
+            _take_skin(wide, told, mine & (np.abs(told - skin) > 0.01))
+        found.append(colour_of(lab, wide.share(_SKIN) * mine))
+    return found
+
+
+def _take_skin(wide: Sheet, skin: Mask, where: np.ndarray) -> None:
+    """Set the share of skin where it is told anew; the other parts keep their proportions."""
+    shares = wide.shares[where].astype(np.float32)
+    shares[:, _SKIN] = 0
+    shares[:, PARTS.index("hair")] += 2  # what is no skin after all is hair, if the network knew nothing else
+    shares *= ((1 - skin[where]) * 255 / np.maximum(shares.sum(1), 1e-3))[:, None]
+    shares[:, _SKIN[0]] = 255 * skin[where]
+    wide.shares[where] = np.clip(shares + 0.5, 0, 255)
+
+
+def _take_person(shares: np.ndarray, somebody: Mask) -> None:
+    """Share of the ground (in shares (h, w, parts), in place) told by the networks of persons as well: they know better
+    where a person ends than what a person is made of. somebody: share of anybody 0-1, at that size.
+    """
+    ground = np.clip(shares[..., 0].astype(np.float32) / 255, _CERTAIN, 1 - _CERTAIN)
+    person = np.clip(somebody, _CERTAIN, 1 - _CERTAIN)
+    told = 1 / (1 + np.exp(_OWN * np.log(1 / ground - 1) + np.log(person / (1 - person))))
+    scaled = shares.astype(np.float32)
+    scaled[..., 0] = 0
+    scaled *= ((1 - told) * 255 / np.maximum(scaled.sum(-1), 1))[..., None]
+    scaled[..., 0] = 255 * told
+    shares[...] = np.clip(scaled + 0.5, 0, 255)
+
+
+def _warped_back(sheet: Sheet, values: np.ndarray, scale: float, shape: tuple[int, int]) -> np.ndarray:
+    """Values (h, w) of a sheet over the whole photo, `scale` source px to a px; 0 outside it."""
+    matrix = (np.vstack([sheet.to_sheet, [0, 0, 1]]) @ np.diag([scale, scale, 1.0]))[:2]
+    matrix[:, 2] += matrix[:, :2] @ (0.5, 0.5) - 0.5
+    return cv2.warpAffine(values, matrix, shape[::-1], flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
 
 
 def _warped_to(sheet: Sheet, values: np.ndarray, scale: float) -> np.ndarray:
@@ -375,7 +418,7 @@ def _oval_skin(face: FaceMap | None, near: Sheet | None) -> float | None:
     inside = _filled(near, face, OVAL)
     features = near.share(tuple(PARTS.index(name) for name in GROUPS["features"]))
     plain = inside & (features < 0.5)
-    return float(near.share((PARTS.index("skin"),))[plain].mean()) if plain.any() else None
+    return float(near.share(_SKIN)[plain].mean()) if plain.any() else None
 
 
 def _closed(face: FaceMap | None, near: Sheet | None) -> tuple[str, ...]:

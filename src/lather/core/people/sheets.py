@@ -17,6 +17,7 @@ from lather.core.types import EncodedRGB, Mask, Rect
 
 _LINES_KEPT = 24
 _EPSILON = 3e-4
+_HARDLY = 6  # share of 255 under which a part is not there
 _APART, _NARROWER, _LAST_APART = np.float32(1.6), 0.5, np.float32(1.3)
 """How much shares are drawn apart after the first fit; the second one's radius over the first's; at the last."""
 
@@ -56,10 +57,25 @@ class Sheet:
 
     def reaches(self, rect: Rect, level: int) -> bool:
         """False where no pixel of a rectangle of a level lies on the sheet."""
+        return not self._box(rect, level).empty
+
+    def parts_in(self, rect: Rect, level: int) -> set[int]:
+        """Numbers of the parts that have any share in a rectangle of a level, or right beside it."""
+        box = self._box(rect, level)
+        if box.empty:
+            return set()
+        most = self.shares[box.y0 : box.y1, box.x0 : box.x1].reshape(-1, self.shares.shape[-1]).max(0)
+        return set(np.flatnonzero(most >= _HARDLY).tolist())
+
+    def _box(self, rect: Rect, level: int) -> Rect:
+        """Pixels of the sheet around a rectangle of a level, as far as lines are fitted."""
         corners = np.array([(x << level, y << level, 1) for x in (rect.x0, rect.x1) for y in (rect.y0, rect.y1)])
-        low, high = (corners @ self.to_sheet.T).min(0), (corners @ self.to_sheet.T).max(0)
+        places = corners @ self.to_sheet.T
+        low, high = np.floor(places.min(0)).astype(int), np.ceil(places.max(0)).astype(int)
         height, width = self.weight.shape
-        return bool(high[0] > 0 and high[1] > 0 and low[0] < width and low[1] < height)
+        more = 2 * self.radius
+        inside = Rect(int(low[0]), int(low[1]), int(high[0]), int(high[1])).intersect(Rect(0, 0, width, height))
+        return inside if inside.empty else inside.expand(more).intersect(Rect(0, 0, width, height))
 
     def laid(self, numbers: tuple[int, ...], guide: EncodedRGB, rect: Rect, level: int) -> Mask:
         """Share 0-1 of some parts over a rectangle of a level. guide: (h, w, 3), the photo's values there."""

@@ -1,22 +1,24 @@
-"""Each person's own skin: its colour, told by what the network calls skin of that person, and shares told anew by it.
+"""Each person's own skin: what the network says of it, and what the colours of that person's own face say.
 
-Where the network is in doubt, the colours of that very person decide (naive Bayes over histograms in Lab): a person's
-arm is like their face, their beige coat is not, whatever the people beside them look like.
+The two are asked apart, and their log odds added. How much the colours count goes by how well they know the face they
+were fitted to: in hard or mixed light they do not, and the network speaks.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
-import scipy
 
-from lather.core.types import Lab, Mask
+from lather.core.job.face_map import FaceMap
+from lather.core.people.skin_by_face import skin_of_face
+from lather.core.types import EncodedRGB, Lab, Mask
 
-_BINS = (16, 24, 24)
-_LOW, _HIGH = np.float32((0, -24, -24)), np.float32((100, 48, 48))
-_SURE, _SURELY_NOT = 0.8, 0.2
+_SURE = 0.8
 _LEAST = 80  # pixels that a colour is told from
-_WEIGHT, _MOST = 0.8, 3.0  # of the logarithm of how much likelier a colour is on skin
-_BLUR = 1.0  # bins
+_UNKNOWN, _WELL_KNOWN = 0.75, 0.97  # share of the face that colours know, from where they count more, and as much
+_LEAST_COUNT, _UNSEEN = 0.3, 0.6  # how much they count at the least, and what is known of a face that was not seen
+_CERTAIN = 0.02  # shares beyond it say no more
+_LEAN = 0.2  # log odds: skin that is missed is mended by nobody
+_ROOM = 0.6  # head sizes around a person that the colours are grown in
 
 
 @dataclass(frozen=True)
@@ -36,25 +38,41 @@ def colour_of(lab: Lab, skin: Mask) -> SkinColour | None:
     return SkinColour(tuple(map(float, middle)), tuple(map(float, (high - low) / 2)))
 
 
-def told_by_colour(lab: Lab, skin: Mask, person: Mask) -> Mask:
-    """Share of skin 0-1 of one person once its colours were asked. skin: the network's; person: where they are, 0-1."""
-    inside = person > 0.5
-    is_skin, is_none = inside & (skin > _SURE), inside & (skin < _SURELY_NOT)
-    if is_skin.sum() < _LEAST or is_none.sum() < _LEAST:
-        return skin
-    bins = np.clip((lab - _LOW) / (_HIGH - _LOW) * _BINS, 0, np.array(_BINS) - 1).astype(np.int32)
-    flat = (bins[..., 0] * _BINS[1] + bins[..., 1]) * _BINS[2] + bins[..., 2]
-    odds = np.log(_histogram(flat[is_skin])) - np.log(_histogram(flat[is_none]))
-    told = _WEIGHT * np.clip(odds, -_MOST, _MOST)[flat]
-    share = np.clip(skin, 1e-3, 1 - 1e-3)
-    doubt = 4 * share * (1 - share)  # what the network is sure of stays
-    logit = np.log(share / (1 - share)) + doubt * told
-    return np.where(inside, 1 / (1 + np.exp(-logit)), skin).astype(np.float32)
+def by_their_face(small: EncodedRGB, lab: Lab, face: FaceMap, mine: np.ndarray, alone: bool, scale: float) -> Mask:
+    """Skin 0-1 over the small picture by the colours of one face. mine: True where that person is; alone: nobody else
+    is there, and the whole picture may be looked at. scale: source px to a px of the small picture.
+    """
+    if alone or not mine.any():
+        return skin_of_face(small, lab, face, scale)
+    height, width = mine.shape
+    room = int(_ROOM * face.width_px / scale)
+    ys, xs = np.flatnonzero(mine.any(1)), np.flatnonzero(mine.any(0))
+    x0, y0 = max(0, int(xs[0]) - room), max(0, int(ys[0]) - room)
+    own = np.s_[y0 : min(height, int(ys[-1]) + room), x0 : min(width, int(xs[-1]) + room)]
+    out = np.zeros(mine.shape, np.float32)
+    out[own] = skin_of_face(np.ascontiguousarray(small[own]), np.ascontiguousarray(lab[own]),
+                            _moved(face, x0 * scale, y0 * scale), scale)
+    return out
 
 
-def _histogram(values: np.ndarray) -> np.ndarray:
-    """Probability of each colour, smoothed; nowhere 0."""
-    counts = np.bincount(values, minlength=int(np.prod(_BINS))).astype(np.float32).reshape(_BINS)
-    counts = scipy.ndimage.gaussian_filter(counts, _BLUR, mode="nearest")
-    counts = counts.ravel() / max(counts.sum(), 1)
-    return counts + np.float32(1e-5)
+def _moved(face: FaceMap, dx: float, dy: float) -> FaceMap:
+    """Where the face lies in a picture that begins further right and down."""
+    return replace(face, points={name: (x - dx, y - dy) for name, (x, y) in face.points.items()},
+                   mesh=tuple((x - dx, y - dy) for x, y in face.mesh),
+                   irises={side: (x - dx, y - dy, radius) for side, (x, y, radius) in face.irises.items()})
+
+
+def told_by_both(skin: Mask, by_colour: Mask, person: Mask, face: Mask) -> Mask:
+    """Share of skin 0-1 of one person. skin: the network's; by_colour: that of their face's colours; person: where they
+    are; face: the skin of their face as it was seen from close by; 0-1 each.
+    """
+    own = face > _SURE
+    known = float(by_colour[own].mean()) if own.sum() >= _LEAST else _UNSEEN
+    count = max(_LEAST_COUNT, min(1.0, (known - _UNKNOWN) / (_WELL_KNOWN - _UNKNOWN)))
+    odds = _log_odds(skin) + count * _log_odds(by_colour) + _LEAN
+    return np.where(person > 0.5, 1 / (1 + np.exp(-odds)), skin).astype(np.float32)
+
+
+def _log_odds(share: Mask) -> np.ndarray:
+    share = np.clip(share, _CERTAIN, 1 - _CERTAIN)
+    return np.log(share / (1 - share))

@@ -23,9 +23,9 @@ def skin_alone(small: EncodedRGB, lab: Lab) -> Mask:
     seeds = _colour_seeds(lab)
     if seeds.sum() < _LEAST_SEEDS:
         return np.zeros(small.shape[:2], np.float32)
-    ratios = _ratios(cv2.GaussianBlur(small, (0, 0), 1.0))
-    middle, inverse = _robust_gaussian(ratios[seeds])
-    distance = _mahalanobis(ratios, middle, inverse)
+    ratios = ratios_of(cv2.GaussianBlur(small, (0, 0), 1.0))
+    middle, inverse = robust_gaussian(ratios[seeds])
+    distance = mahalanobis(ratios, middle, inverse)
     lightness = lab[..., 0]
     usual = float(np.median(lightness[seeds]))
     distance -= 2.0 * np.clip((lightness - usual - 12) / 20, 0, 1)  # highlights lose their colour
@@ -38,13 +38,14 @@ def skin_alone(small: EncodedRGB, lab: Lab) -> Mask:
     return _grown(cv2.GaussianBlur(sure.astype(np.float32), (0, 0), 1.2), seeds)
 
 
-def _ratios(small: EncodedRGB) -> np.ndarray:
+def ratios_of(small: EncodedRGB) -> np.ndarray:
     """log(R/G), log(G/B) of linear light: the same in light and in shade (Finlayson et al. 1996)."""
     linear = srgb.decode(np.clip(small, 0, 1)) + np.float32(0.004)
     return np.stack([np.log(linear[..., 0] / linear[..., 1]), np.log(linear[..., 1] / linear[..., 2])], -1)
 
 
-def _mahalanobis(ratios: np.ndarray, middle: np.ndarray, inverse: np.ndarray) -> np.ndarray:
+def mahalanobis(ratios: np.ndarray, middle: np.ndarray, inverse: np.ndarray) -> np.ndarray:
+    """Distances (h, w) of ratios (h, w, 2) from a Gaussian: its middle (2,) and inverse covariance (2, 2)."""
     x, y = (ratios[..., n] - np.float32(middle[n]) for n in (0, 1))
     (a, b), (_, d) = inverse.astype(np.float32)
     return np.sqrt(np.maximum(a * x * x + 2 * b * x * y + d * y * y, 0))
@@ -66,7 +67,8 @@ def _colour_seeds(lab: np.ndarray) -> np.ndarray:
     return labels == largest
 
 
-def _robust_gaussian(values: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def robust_gaussian(values: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """(middle (2,), inverse covariance (2, 2)) of ratios (n, 2)."""
     middle = np.median(values, axis=0)
     keep = values
     for _ in range(3):
