@@ -32,7 +32,7 @@ from lather.core.types import Rect
 
 _TONE_MM = 0.55  # what is finer is pores
 _FACE_MM = 130.0
-_WIDER = {"redness": 1.6, "shine": 1.7, "red_eye": 1.35}  # a find's outline runs at half its height
+_WIDER = {"redness": 1.6, "shine": 1.7, "red_eye": 1.12}  # a find's outline runs at half its height
 _RING = (1.7, 2.3)  # outlines around a find between which skin is as it should be
 _HALF = (0.35, 0.65)  # of the excess: half-way down the slope
 _UNDER_EYE_WHITE = 3.0  # L* that teeth stay darker than the eye white

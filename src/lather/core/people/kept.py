@@ -65,7 +65,7 @@ def from_members(photo: Photo, members: Mapping[str, bytes]) -> People | None:
             shares = _shares(data) if data is not None else None
             near.append(None if shares is None or shares.shape[:2] != (SIDE, SIDE) else shares)
         return put_together(photo, persons, wide, near, whose)
-    except (*MALFORMED, LatherError, cv2.error):
+    except (*MALFORMED, LatherError, cv2.error, struct.error, IndexError):
         return None
 
 

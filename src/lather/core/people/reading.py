@@ -17,38 +17,27 @@ from lather.core.colour.lab import srgb_to_lab
 from lather.core.engine.photo import Photo
 from lather.core.face.find_faces import find_boxes_and_maps
 from lather.core.face.person import person_mask as anybody_mask
-from lather.core.job.face_map import SIDES, FaceMap
-from lather.core.job.face_mesh import EYE_CORNERS, EYES, OVAL
+from lather.core.job.face_map import FaceMap
 from lather.core.job.part_strokes import PartStroke
 from lather.core.log import timed
 from lather.core.people import persons as bodies
+from lather.core.people.assigned import skin_of_each, take_person, warped_to, whose_each
+from lather.core.people.faces import closed_eyes, oval_skin
+from lather.core.people.groups import numbers_of
 from lather.core.people.heads import Head
 from lather.core.people.parsing import PARTS
 from lather.core.people.parts import PersonSeen, face_sheet, read_parts, wide_sheet
 from lather.core.people.persons import person_mask
-from lather.core.people.sheets import Sheet
-from lather.core.people.skin import SkinColour, by_their_face, colour_of, told_by_both
+from lather.core.people.sheets import Sheet, covered
+from lather.core.people.skin import SkinColour
 from lather.core.people.skin_alone import skin_alone
 from lather.core.people.small_picture import small_picture
 from lather.core.recent import Recent
 from lather.core.types import EncodedRGB, Mask, Rect
 
-GROUPS = {
-    "skin": ("skin",), "hair": ("hair", "beard"), "scalp hair": ("hair",), "beard": ("beard",), "brows": ("brows",),
-    "lips": ("lips",), "teeth": ("teeth",), "mouth": ("mouth",), "eye_whites": ("eye white",), "irises": ("iris",),
-    "eyes": ("eye white", "iris"), "cloth": ("cloth",), "other": ("other",), "ground": ("ground",),
-    "person": tuple(name for name in PARTS if name != "ground"),
-    "features": ("brows", "lips", "teeth", "mouth", "eye white", "iris"),
-}
-"""What can be asked for, and which parts of the network it is."""
-_SKIN = (PARTS.index("skin"),)
 LITTLE_SKIN = 0.6
 """Share of a face's own oval that is skin, under which the brief tells."""
-_CLOSED_AREA = 0.035  # of the square of an eye's width: white and iris seen, under which it may be closed
-_CLOSED_GAP = 0.16  # of an eye's width between the lids by the mesh, under which it is looked at at all
-_FAR_FROM_BODY = 0.8  # head sizes from a person that what nobody has may still be theirs
 _CORRECTIONS_KEPT = 3
-_CERTAIN, _OWN = 0.01, 0.2  # of the share of ground: what is nearer to nothing or all; weight of the parser's own
 _NEVER_MINE = 0.3  # how much a face's near view counts where somebody else is
 
 
@@ -78,7 +67,8 @@ class Person:
 class People:
     """wide: parts over the whole photo. near: of each person's face, None where it was not seen from close by.
 
-    whose: number of the person at each pixel of `wide`, 0 where nobody is, uint8. members: as a job keeps it, once that
+    whose: number of the person at each pixel of `wide`, 0 where nobody is, uint8. strokes: what was
+    corrected. members: as a job keeps it, once that
     was put together (`people.kept`).
     """
 
@@ -87,6 +77,7 @@ class People:
     wide: Sheet
     near: tuple[Sheet | None, ...]
     whose: np.ndarray
+    strokes: tuple[PartStroke, ...] = ()
     members: dict[str, bytes] = field(default_factory=dict)
     _masks: dict[int, Mask] = field(default_factory=dict)
     _corrected: Recent = field(default_factory=lambda: Recent(_CORRECTIONS_KEPT))
@@ -107,13 +98,17 @@ class People:
 
         of: numbers of persons; only what is theirs.
         """
-        numbers = tuple(PARTS.index(name) for name in GROUPS[what])
+        numbers = numbers_of(what)
         guide = self.photo.read(rect, level)
         out = self.wide.laid(numbers, guide, rect, level)
         for sheet in self.near:
             if sheet is not None and sheet.reaches(rect, level):
                 weight = sheet.believed(rect, level)
                 out += weight * (sheet.laid(numbers, guide, rect, level) - out)
+        for stroke in self.strokes:
+            cover = covered(stroke, rect, level)
+            if cover is not None:
+                out += cover * (np.float32(PARTS.index(stroke.part) in numbers) - out)
         wanted = tuple(of)
         if wanted:
             out *= np.max([self.wide.warped(self.mask_of(number), rect, level) for number in wanted], axis=0)
@@ -121,7 +116,7 @@ class People:
 
     def small(self, what: str) -> Mask:
         """Share 0-1 of a group over the whole photo, at the size of `wide`."""
-        return self.wide.share(tuple(PARTS.index(name) for name in GROUPS[what]))
+        return self.wide.share(numbers_of(what))
 
     def mask_of(self, number: int) -> Mask:
         """Where one person is, 0-1 with soft borders, at the size of `wide`."""
@@ -194,7 +189,7 @@ class People:
             known = whose if (whose > 0).any() else self.whose
             nearest = scipy.ndimage.distance_transform_edt(known == 0, return_distances=False, return_indices=True)
             whose[missing] = known[tuple(nearest)][missing]
-        return People(self.photo, self.persons, wide, near, whose)
+        return People(self.photo, self.persons, wide, near, whose, strokes)
 
     def label_map(self, rect: Rect, level: int = 0) -> np.ndarray:
         """Number in PARTS of what each pixel of a rectangle of a level is, drawn to the pixels: uint8 (h, w)."""
@@ -209,6 +204,10 @@ class People:
                 share += weight * (sheet.laid((number,), guide, rect, level) - share)
             labels[share > best] = number
             np.maximum(best, share, out=best)
+        for stroke in self.strokes:
+            cover = covered(stroke, rect, level)
+            if cover is not None:
+                labels[cover > 0.5] = PARTS.index(stroke.part)
         return labels
 
     def to_json(self) -> dict:
@@ -265,15 +264,15 @@ def read_people(photo: Photo, by_hand: tuple[FaceMap, ...] = (), progress: Progr
         wide.shares[..., PARTS.index("ground")] = 255 - alone
         return put_together(photo, (), wide.shares, [], np.zeros(small.shape[:2], np.uint8))
     somebody = np.max([anybody, *(one.mask for one in seen if one.mask is not None)], axis=0)
-    _take_person(wide.shares, somebody)
+    take_person(wide.shares, somebody)
     for own in near:
         if own is not None:
-            _take_person(own.shares, _warped_to(own, somebody, scale))
-    whose = _whose(seen, wide, scale)
-    colours = _skin_of_each(wide, near, small, whose, seen)
+            take_person(own.shares, warped_to(own, somebody, scale))
+    whose = whose_each(seen, wide, scale)
+    colours = skin_of_each(wide, near, small, whose, seen)
     people = tuple(
         Person(number, one.head, _box(whose == number, scale, one.head, photo), colours[number - 1],
-               _oval_skin(one.head.face, own), _closed(one.head.face, own), is_sure)
+               oval_skin(one.head.face, own), closed_eyes(one.head.face, own), is_sure)
         for number, (one, own, is_sure) in enumerate(zip(seen, near, sure), 1))
     _tell(progress, 1.0)
     return put_together(photo, people, wide.shares, [own and own.shares for own in near], whose)
@@ -288,7 +287,7 @@ def put_together(photo: Photo, persons: tuple[Person, ...], wide: np.ndarray, ne
         sheet = None
         if shares is not None:
             sheet = face_sheet(photo, person.head, shares)
-            mine = _warped_to(sheet, (whose == person.number).astype(np.float32), photo.width / whose.shape[1])
+            mine = warped_to(sheet, (whose == person.number).astype(np.float32), photo.width / whose.shape[1])
             sheet.weight = sheet.weight * (_NEVER_MINE + (1 - _NEVER_MINE) * mine)
         sheets.append(sheet)
     return People(photo, persons, whole, tuple(sheets), whose)
@@ -322,85 +321,6 @@ def _guide(photo: Photo, shape: tuple[int, ...]) -> EncodedRGB:
     return cv2.resize(own, shape[1::-1], interpolation=cv2.INTER_AREA)
 
 
-def _whose(seen: list[PersonSeen], wide: Sheet, scale: float) -> np.ndarray:
-    """Number of the person at each pixel; what is a person and nobody's goes to the nearest."""
-    shape = wide.weight.shape
-    masks = []
-    for one in seen:
-        own = one.mask
-        if own is None:
-            own = np.zeros(shape, np.float32)
-            middle = tuple(round(v / scale) for v in one.head.middle)
-            cv2.circle(own, middle, max(1, round(0.6 * one.head.size / scale)), 0.8, -1)
-        masks.append(own)
-    whose = bodies.shared_out(masks)
-    person = wide.share(tuple(range(1, len(PARTS)))) > 0.5
-    away = [cv2.distanceTransform((whose != n + 1).astype(np.uint8), cv2.DIST_L2, 3) / (one.head.size / scale)
-            for n, one in enumerate(seen)]
-    nearest = np.argmin(away, axis=0)
-    far = np.min(away, axis=0) > _FAR_FROM_BODY
-    return np.where(person & (whose == 0) & ~far, nearest + 1, np.where(person, whose, 0)).astype(np.uint8)
-
-
-def _skin_of_each(wide: Sheet, near: list[Sheet | None], small: EncodedRGB, whose: np.ndarray,
-                  seen: list[PersonSeen]) -> list[SkinColour | None]:
-    """Skin of each person told anew by the colours of that person's own face, in `wide`; and what they are."""
-    skin, scale, lab = wide.share(_SKIN), 1 / float(wide.to_sheet[0, 0]), srgb_to_lab(small)
-    features = wide.share(tuple(PARTS.index(name) for name in GROUPS["features"])) > 0.5
-    found = []
-    for person, (one, own) in enumerate(zip(seen, near), 1):
-        mine = whose == person
-        if one.head.face is not None:
-            by_colour = by_their_face(small, lab, one.head.face, mine, len(seen) == 1, scale)
-            face = np.zeros_like(skin)
-            if own is not None:
-                face = _warped_back(own, own.share(_SKIN) * own.weight, scale, skin.shape) * mine
-            told = told_by_both(skin, by_colour, (mine & ~features).astype(np.float32), face)
-            _take_skin(wide, told, mine & (np.abs(told - skin) > 0.01))
-        found.append(colour_of(lab, wide.share(_SKIN) * mine))
-    return found
-
-
-def _take_skin(wide: Sheet, skin: Mask, where: np.ndarray) -> None:
-    """Set the share of skin where it is told anew; the other parts keep their proportions."""
-    shares = wide.shares[where].astype(np.float32)
-    shares[:, _SKIN] = 0
-    shares[:, PARTS.index("hair")] += 2  # what is no skin after all is hair, if the network knew nothing else
-    shares *= ((1 - skin[where]) * 255 / np.maximum(shares.sum(1), 1e-3))[:, None]
-    shares[:, _SKIN[0]] = 255 * skin[where]
-    wide.shares[where] = np.clip(shares + 0.5, 0, 255)
-
-
-def _take_person(shares: np.ndarray, somebody: Mask) -> None:
-    """Share of the ground (in shares (h, w, parts), in place) told by the networks of persons as well: they know better
-    where a person ends than what a person is made of. somebody: share of anybody 0-1, at that size.
-    """
-    ground = np.clip(shares[..., 0].astype(np.float32) / 255, _CERTAIN, 1 - _CERTAIN)
-    person = np.clip(somebody, _CERTAIN, 1 - _CERTAIN)
-    told = 1 / (1 + np.exp(_OWN * np.log(1 / ground - 1) + np.log(person / (1 - person))))
-    scaled = shares.astype(np.float32)
-    scaled[..., 0] = 0
-    scaled *= ((1 - told) * 255 / np.maximum(scaled.sum(-1), 1))[..., None]
-    scaled[..., 0] = 255 * told
-    shares[...] = np.clip(scaled + 0.5, 0, 255)
-
-
-def _warped_back(sheet: Sheet, values: np.ndarray, scale: float, shape: tuple[int, int]) -> np.ndarray:
-    """Values (h, w) of a sheet over the whole photo, `scale` source px to a px; 0 outside it."""
-    matrix = (np.vstack([sheet.to_sheet, [0, 0, 1]]) @ np.diag([scale, scale, 1.0]))[:2]
-    matrix[:, 2] += matrix[:, :2] @ (0.5, 0.5) - 0.5
-    return cv2.warpAffine(values, matrix, shape[::-1], flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
-
-
-def _warped_to(sheet: Sheet, values: np.ndarray, scale: float) -> np.ndarray:
-    """Values (h, w) of the whole photo, `scale` source px to a px, on a sheet."""
-    back = np.linalg.inv(np.vstack([sheet.to_sheet, [0, 0, 1]]))
-    matrix = (np.diag([1 / scale, 1 / scale, 1.0]) @ back)[:2]
-    matrix[:, 2] += matrix[:, :2] @ (0.5, 0.5) - 0.5
-    return cv2.warpAffine(values, matrix, sheet.weight.shape[::-1], flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
-                          borderMode=cv2.BORDER_REPLICATE)
-
-
 def _box(mine: np.ndarray, scale: float, head: Head, photo: Photo) -> Rect:
     if mine.any():
         ys, xs = np.flatnonzero(mine.any(1)), np.flatnonzero(mine.any(0))
@@ -409,43 +329,6 @@ def _box(mine: np.ndarray, scale: float, head: Head, photo: Photo) -> Rect:
         (x, y), half = head.middle, head.size / 2
         x0, y0, x1, y1 = x - half, y - half, x + half, y + half
     return Rect(int(x0), int(y0), int(np.ceil(x1)), int(np.ceil(y1))).intersect(photo.bounds)
-
-
-def _oval_skin(face: FaceMap | None, near: Sheet | None) -> float | None:
-    """Share of a face's oval that is skin, of what is not a feature of it."""
-    if face is None or near is None or not face.mesh:
-        return None
-    inside = _filled(near, face, OVAL)
-    features = near.share(tuple(PARTS.index(name) for name in GROUPS["features"]))
-    plain = inside & (features < 0.5)
-    return float(near.share(_SKIN)[plain].mean()) if plain.any() else None
-
-
-def _closed(face: FaceMap | None, near: Sheet | None) -> tuple[str, ...]:
-    """Sides of the eyes that are closed: hardly any white or iris between lids that the mesh sees near each other."""
-    if face is None or near is None or not face.mesh:
-        return ()
-    seen = near.share(tuple(PARTS.index(name) for name in GROUPS["eyes"]))
-    px = float(np.hypot(*near.to_sheet[:, 0]))
-    closed = []
-    for side in SIDES:
-        corners = face.mesh_px[list(EYE_CORNERS[side])]
-        across = corners[1] - corners[0]
-        width = float(np.hypot(*across))
-        up = np.array([-across[1], across[0]]) / max(width, 1e-6)
-        heights = (face.mesh_px[list(EYES[side])] - corners.mean(0)) @ up
-        around = cv2.dilate(_filled(near, face, EYES[side]).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
-        area = float(seen[around].sum()) / max((width * px) ** 2, 1)
-        if area < _CLOSED_AREA and np.ptp(heights) < _CLOSED_GAP * width:
-            closed.append(side)
-    return tuple(closed)
-
-
-def _filled(near: Sheet, face: FaceMap, outline) -> np.ndarray:
-    places = face.mesh_px[list(outline)] @ near.to_sheet[:, :2].T + near.to_sheet[:, 2]
-    out = np.zeros(near.weight.shape, np.uint8)
-    cv2.fillPoly(out, [np.round((places - 0.5) * 16).astype(np.int32)], 1, shift=4)
-    return out > 0
 
 
 _held: "weakref.WeakKeyDictionary[Photo, dict]" = weakref.WeakKeyDictionary()

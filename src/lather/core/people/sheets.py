@@ -109,9 +109,23 @@ class Sheet:
 def _stroke_cover(places: np.ndarray, radius: float, shape: tuple[int, int]) -> Mask:
     """Share 0-1 under a round pen drawn through places (n, 2) px of a picture."""
     off = np.full(shape, 255, np.uint8)
-    cv2.polylines(off, [np.round(places * 16).astype(np.int32)], False, 0, 1, cv2.LINE_8, 4)
+    line = np.vstack([places, places[-1:]])  # a touch is a line of no length
+    cv2.polylines(off, [np.round(line * 16).astype(np.int32)], False, 0, 1, cv2.LINE_8, 4)
     away = cv2.distanceTransform(off, cv2.DIST_L2, 5)
     return np.clip(radius + 0.5 - away, 0, 1)
+
+
+def covered(stroke: PartStroke, rect: Rect, level: int) -> Mask | None:
+    """Share 0-1 of the pixels of a rectangle of a level under a stroke; None where it does not come there."""
+    step = 1 << level
+    places, radius = np.array(stroke.points, float) / step, max(0.5, 0.5 * stroke.width_px / step)
+    low, high = places.min(0) - radius - 1, places.max(0) + radius + 1
+    if high[0] < rect.x0 or high[1] < rect.y0 or low[0] > rect.x1 or low[1] > rect.y1:
+        return None
+    room = int(np.ceil(radius)) + 2
+    wide = rect.expand(room)
+    cover = _stroke_cover(places - (wide.x0 + 0.5, wide.y0 + 0.5), radius, (wide.height, wide.width))
+    return cover[room:-room, room:-room]
 
 
 def _told(lines: np.ndarray, guide: EncodedRGB) -> Mask:

@@ -10,11 +10,12 @@ from lather.core.job.face_map import SIDES, FaceMap
 from lather.core.job.finds import Find
 from lather.core.types import Rect, as_float32
 
-_SEEN_PX = 10.0  # radius of an iris at which it is looked at, where the photo has that many
+_SEEN_PX = 16.0  # radius of an iris at which it is looked at, where the photo has that many
 _REACH = 1.5  # radii around the middle of the iris
 _LEAST_RED, _LEAST_LIGHT = 0.34, 0.16  # share of red over the rest; of red itself
 _OVER_SKIN = 0.10  # of the same share on the skin of that face
 _AREA = (0.06, 1.3)  # of the iris's own
+_WITHIN = 1.15  # radii around the middle of the iris that red is looked for
 _OFF = 0.75  # radii that its middle may lie beside the iris's
 _LONGEST = 2.4  # times its width
 _FILLED = 0.55  # of the ellipse around it
@@ -55,19 +56,20 @@ def _red_pupil(scene: FindScene, face: FaceMap, side: str) -> Find | None:
     excess = _excess(pixels)
     usual = _skin_excess(scene, face)
     red = ((excess > max(_LEAST_RED, usual + _OVER_SKIN)) & (pixels[..., 0] > _LEAST_LIGHT)).astype(np.uint8)
+    ys, xs = np.mgrid[: red.shape[0], : red.shape[1]] + 0.5
+    red[np.hypot(xs + rect.x0 - x / step, ys + rect.y0 - y / step) > _WITHIN * radius / step] = 0
     red = cv2.morphologyEx(red, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))  # the catchlight is no hole
     count, labels, stats, middles = cv2.connectedComponentsWithStats(red)
     own = np.array([x / step - rect.x0, y / step - rect.y0])
     iris_area = np.pi * (radius / step) ** 2
     best = None
     for number in range(1, count):
-        left, top, width, height, pixels_in = stats[number]
+        _, _, width, height, pixels_in = stats[number]
         off = float(np.hypot(*(middles[number] + 0.5 - own))) * step / radius
         round_enough = max(width, height) <= _LONGEST * min(width, height)
         filled = pixels_in >= _FILLED * np.pi / 4 * width * height
-        inside = left > 0 and top > 0 and left + width < red.shape[1] and top + height < red.shape[0]
         if _AREA[0] * iris_area <= pixels_in <= _AREA[1] * iris_area and off <= _OFF and round_enough and filled \
-                and inside and (best is None or pixels_in > stats[best][cv2.CC_STAT_AREA]):
+                and (best is None or pixels_in > stats[best][cv2.CC_STAT_AREA]):
             best = number
     if best is None:
         return None

@@ -12,7 +12,7 @@ from lather.core.types import EncodedRGB, Mask, Rect
 
 RED_OUT = Number("red_out", "Red out", ranges.SHARE, 1.0, "%", shown_times=100)
 DARK = Number("dark", "Pupil darker", ranges.SHARE, 0.6, "%", shown_times=100)
-RED_FROM, RED_SURE = 0.22, 0.42
+RED_FROM, RED_SURE = 0.3, 0.46
 """Share of red light over the larger of green and blue, of a pixel's own red, from where it is red, and wholly."""
 
 
