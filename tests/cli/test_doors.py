@@ -24,6 +24,7 @@ _WRITES = {
     "auto": ("--out", "--job"), "render": ("--out",), "replay": ("--out",), "carry": ("--out",),
     "report": ("--out", "--sheet"), "proof": ("--out",), "log": ("--csv", "--backup"), "practice": ("--out",),
     "shape": ("--out", "--job"), "adjust": ("--out", "--job"), "texts": ("--out",), "shots": ("--out", "--handbook"),
+    "parts": ("--out", "--persons"),
 }
 """Commands with the options that name what is written; every option that does is here (see the first test)."""
 _READS = {"--import", "--source", "--answer", "--result", "--finds", "--photo"}
@@ -79,7 +80,7 @@ class DoorsTest(FolderCase):
         given = {
             "auto": [self.photo, "--out", self.folder / "free.tif"], "render": [self.job],
             "replay": [self.job, "--source", self.photo], "report": [self.job], "log": [],
-            "shape": [self.photo], "adjust": [self.photo, "--add", "finish"],
+            "shape": [self.photo], "adjust": [self.photo, "--add", "finish"], "parts": [self.photo],
         }
         made = {}
         for command, arguments in given.items():

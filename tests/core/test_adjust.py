@@ -34,7 +34,7 @@ NEUTRAL = {
     "iris": {"measured": SKIN, "saturation": 0.0, "lower_light": 0.0, "contrast": 0.0},
     "shine": {"skin": SKIN, "half": SKIN, "amount": 0.0},
     "area_curve": {"curve": [[0.0, 0.0], [0.4, 0.4], [1.0, 1.0]]},
-    "hues": {}, "tone": {}, "tints": {}, "crisp": {"amount": 0.0},
+    "red_eye": {"red_out": 0.0}, "hues": {}, "tone": {}, "tints": {}, "crisp": {"amount": 0.0},
     "pool": {"shape": head_shape(None, 340, 300), "inside": 0.0, "outside": 0.0},
     "background": {"usual": SKIN, "evened": 0.0}, "mono": {"amount": 0.0},
 }
@@ -45,6 +45,7 @@ STRONG = {
     "iris": {"measured": [95.0, 0, 0], "saturation": 1.0, "contrast": 1.0},
     "shine": {"skin": SKIN, "half": SKIN, "amount": 1.0, "width_px": 2.0, "spot_px": 20.0},
     "area_curve": {"curve": [[0.0, 0.0], [0.3, 0.9], [1.0, 1.0]]},
+    "red_eye": {"red_out": 1.0, "dark": 1.0},
     "hues": {"hue": 60.0, "hue_width": 180.0, "chroma": 1.0, "lightness": 20.0},
     "crisp": {"amount": 3.0, "wide_amount": 3.0},
     "tone": {"exposure": 3.0, "contrast": 1.0, "warmth": 30.0, "tint": 30.0},
@@ -59,6 +60,10 @@ class MadeZones:
     """Each zone is a rectangle; it follows the first face's tip of the nose, where there is one."""
 
     places: dict
+    digest = b""
+
+    def corrected(self, part_strokes):
+        return self
 
     def mask(self, zone, faces, rect: Rect, level: int):
         x0, y0, x1, y1 = self.places.get(zone, (0, 0, 0, 0))

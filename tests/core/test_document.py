@@ -10,8 +10,10 @@ from lather.core.job.commands import (
     AddEdits,
     AddLayer,
     Command,
+    CorrectParts,
     DecideFind,
     MoveLayer,
+    OutlineFind,
     RemoveEdits,
     RemoveLayer,
     ReplaceEdit,
@@ -24,6 +26,7 @@ from lather.core.job.commands import (
     command_from_json,
 )
 from lather.core.job.document import job_from_json, job_to_json, same_document
+from lather.core.job.drawn_marks import outlined
 from lather.core.job.face_map import POINTS, FaceMap
 from lather.core.job.fence import Fence
 from lather.core.job.finds import Find
@@ -36,6 +39,7 @@ from lather.core.job.model import (
     new_id,
     new_job,
 )
+from lather.core.job.part_strokes import PartStroke
 from lather.core.job.source_map import SourceTurn
 
 SOURCE = Source("photo.jpg", 400, 300, "ab" * 32)
@@ -61,7 +65,9 @@ def worked_history() -> History:
         MoveLayer("mend", second.id, 0), SetLayer("mend", first, "name", "Cheeks"),
         RemoveEdits("mend", first, (one.id,)),
         SetStage("mend", "strength", 0.9), SetBrief("kind", "natural"), RemoveLayer("mend", second.id),
-        SetFinds((FIND,), FACE), SetFaceMap(FACE.moved("chin", 50, 60)), DecideFind(FIND.id, "skip"),
+        SetFinds((FIND,), FACE), OutlineFind(outlined([(5, 5), (40, 5), (40, 30)])),
+        CorrectParts((PartStroke("cloth", ((3.0, 4.0), (50.0, 60.0)), 12.0),)),
+        SetFaceMap(FACE.moved("chin", 50, 60)), DecideFind(FIND.id, "skip"),
         ReplaceEdit("mend", first, replace(two, offset=(9, 9), turn=SourceTurn(True, 12.5, 1.1, (60.0, 50.0)),
                                            own_texture=True,
                                            fence=Fence((((1.0, 1.0), (90.0, 1.0), (9.0, 90.0)),), 3.0))),

@@ -215,7 +215,7 @@ class FactsTest(unittest.TestCase):
         self.assertAlmostEqual(facts.face_px, face.measures.face.width_px, places=3)
         self.assertTrue(0.5 < facts.skin_faces < 4)
         self.assertIn("left", facts.light_from)  # as this sitter was lit
-        self.assertEqual(len(meanings(facts)), 7)
+        self.assertEqual(len(meanings(facts)), 8)
         self.assertTrue(all(value and means for _, value, means in meanings(facts)))
 
     def test_light_is_told_from_the_side_that_is_brighter(self):

@@ -41,10 +41,11 @@ class PlateTest(unittest.TestCase):
         self.assertEqual(len(kinds & {"blotch_dark", "blotch_bright"}), 1)
         self.assertEqual({kind.partition("_")[0] if kind.startswith("blotch") else kind for kind in kinds},
                          set(KINDS) - elsewhere)
-        where = {"cloth_speck": 8, "lens_mark": 0, "braces": 3, "vein_eye": 4, "tooth_gap": 3, "hair_bump": 6}
+        where = {"cloth_speck": 8, "lens_mark": 0, "braces": 3, "vein_eye": 4, "tooth_gap": 3, "hair_bump": 6,
+                 "red_eye": 5}
         for flaw in made.flaws:
             self.assertGreater(flaw.contrast_de, 1.5 if flaw.kind.startswith("blotch") else 2.5, flaw.kind)
-            self.assertEqual(flaw.keeper, flaw.kind in ("mole", "freckle"))
+            self.assertEqual(flaw.keeper, flaw.kind in ("mole", "freckle", "drawn_mark"))
             if flaw.kind not in ("stray_hair", "intruder", "under_eye", "smeared_lip", "braces"):
                 self.assertEqual(made.zones[int(flaw.y), int(flaw.x)], where.get(flaw.kind, 1), flaw.kind)
             x0, y0 = np.maximum(0, np.min(flaw.outline, 0).astype(int) - 2)

@@ -208,7 +208,7 @@ class AnswerTest(BriefCase):
     def test_a_proof_sheet_is_answered_in_a_real_browser_and_dropped_on_the_window(self):
         with mock.patch.dict(os.environ, {"LATHER_OUTBOX": str(self.folder / "outbox")}):
             self.brief.form.ask.click()
-            self.wait(lambda: list((self.folder / "outbox").glob("*.html")))
+            self.wait(lambda: "in the outbox" in self.window.notice.text())
         (sheet,) = (self.folder / "outbox").glob("*.html")
         downloads = self.folder / "downloads"
         downloads.mkdir()

@@ -8,8 +8,8 @@ from lather.core.job.face_mesh import EYE_CORNERS, EYES, OVAL
 from lather.core.people.groups import numbers_of
 from lather.core.people.sheets import Sheet
 
-_CLOSED_AREA = 0.035  # of the square of an eye's width: white and iris seen, under which it may be closed
-_CLOSED_GAP = 0.16  # of an eye's width between the lids by the mesh, under which it is looked at at all
+_CLOSED_AREA = 0.135  # of the square of an eye's width: white and iris that are seen of one that is open
+_CLOSED_GAP = 0.2  # of an eye's width between the lids by the mesh: an open one has more
 
 
 def oval_skin(face: FaceMap | None, near: Sheet | None) -> float | None:

@@ -12,6 +12,7 @@ from lather.core.types import EncodedRGB, Mask, Rect
 
 RED_OUT = Number("red_out", "Red out", ranges.SHARE, 1.0, "%", shown_times=100)
 DARK = Number("dark", "Pupil darker", ranges.SHARE, 0.6, "%", shown_times=100)
+_DARKEST = np.float32(0.012)  # nothing that was not black becomes so
 RED_FROM, RED_SURE = 0.3, 0.46
 """Share of red light over the larger of green and blue, of a pixel's own red, from where it is red, and wholly."""
 
@@ -43,5 +44,6 @@ class RedEyeKind(AdjustmentKind):
     def applied(self, around: Surroundings, layer: Layer, pixels: EncodedRGB, coverage: Mask, rect: Rect, level: int
                 ) -> EncodedRGB:
         amount = coverage * redness(pixels) * np.float32(self.value(layer, RED_OUT.id))
-        grey = np.minimum(pixels[..., 1], pixels[..., 2]) * np.float32(1 - float(self.value(layer, DARK.id)))
+        low = np.minimum(pixels[..., 1], pixels[..., 2])
+        grey = np.maximum(low * np.float32(1 - float(self.value(layer, DARK.id))), np.minimum(low, _DARKEST))
         return pixels + amount[..., None] * (grey[..., None] - pixels)
