@@ -88,12 +88,6 @@ def shared_out(masks: list[Mask]) -> np.ndarray:
     return np.where(stack.max(0) > 0.5, stack.argmax(0) + 1, 0).astype(np.int32)
 
 
-def spread(mask: Mask, px: float) -> Mask:
-    """A mask as it is at a pixel or more around it: for what lies right at a person's border."""
-    side = 2 * max(1, round(px)) + 1
-    return cv2.dilate(mask, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)))
-
-
 def bodies_without_heads(person: Mask, known: list[Mask]) -> list[tuple[float, float, float]]:
     """(x, y, size) of heads that are guessed at the top of bodies that touch nobody who is known: backs of heads, px of
     the mask. What touches somebody is taken for a part of theirs.
@@ -103,7 +97,10 @@ def bodies_without_heads(person: Mask, known: list[Mask]) -> list[tuple[float, f
     anybody = (person > _PLAINLY).astype(np.uint8)
     side = max(3, round(_LEAST_BODY * max(person.shape))) | 1
     anybody = cv2.morphologyEx(anybody, cv2.MORPH_OPEN, np.ones((side, side), np.uint8))
-    taken = np.max([spread(mask, side) for mask in known], axis=0) > 0.5 if known else np.zeros(person.shape, bool)
+    taken = np.zeros(person.shape, bool)
+    if known:
+        away = cv2.distanceTransform((np.max(known, axis=0) < 0.5).astype(np.uint8), cv2.DIST_L2, 3)
+        taken = away <= side
     count, labels, stats, _ = cv2.connectedComponentsWithStats(anybody)
     found = []
     for number in range(1, count):

@@ -20,15 +20,15 @@ _SKIN_AROUND = 0.72  # share of the rim around a mark that is skin
 _HAIR_MM = 5.0  # nearer to hair, a dark stroke is a lock
 _FACE_WIDER = 1.25
 _FILLED = (0.06, 0.75)  # share of its own hull that is ink: less is a stray line, more a strap or a button
+_LEAST_PER_MM = 1.6  # on smaller people a strap, a lock or a shadow looks like one: there they are outlined by hand
 _DARKER = -3.0  # L* that ink may be lighter than the skin at the most
 
 
 def find_drawn_marks(scene: FindScene) -> list[Find]:
     """One for each mark, outlined with its gaps; the largest first."""
-    people = scene.measures.people
-    if not people.persons:
+    people, per_mm = scene.measures.people, scene.per_mm
+    if not people.persons or per_mm < _LEAST_PER_MM:
         return []
-    per_mm = scene.per_mm
     skin = _skin_with_what_is_drawn_on_it(scene, people)
     if skin.sum() < 400:
         return []

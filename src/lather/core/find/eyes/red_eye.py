@@ -16,6 +16,7 @@ _LEAST_RED, _LEAST_LIGHT = 0.34, 0.16  # share of red over the rest; of red itse
 _OVER_SKIN = 0.10  # of the same share on the skin of that face
 _AREA = (0.06, 1.3)  # of the iris's own
 _WITHIN = 1.15  # radii around the middle of the iris that red is looked for
+_SMALL_PX = 12.0  # radius of an iris under which one red eye alone is not believed
 _OFF = 0.75  # radii that its middle may lie beside the iris's
 _LONGEST = 2.4  # times its width
 _FILLED = 0.55  # of the ellipse around it
@@ -27,10 +28,11 @@ def find_red_eyes(scene: FindScene) -> list[Find]:
     found = []
     for face in scene.measures.faces:
         person = scene.measures.people.person_of(face)
-        for side in SIDES:
-            if side in face.irises and not (person is not None and side in person.closed):
-                find = _red_pupil(scene, face, side)
-                found += [find] if find is not None else []
+        closed = person.closed if person is not None else ()
+        own = [find for side in SIDES if side in face.irises and side not in closed
+               and (find := _red_pupil(scene, face, side)) is not None]
+        small = min((radius for *_, radius in face.irises.values()), default=0.0) < _SMALL_PX
+        found += own if len(own) == len(SIDES) or not small else []  # flash comes back from both
     return found
 
 
