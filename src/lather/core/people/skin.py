@@ -14,10 +14,10 @@ from lather.core.types import EncodedRGB, Lab, Mask
 
 _SURE = 0.8
 _LEAST = 80  # pixels that a colour is told from
-_UNKNOWN, _WELL_KNOWN = 0.75, 0.97  # share of the face that colours know, from where they count more, and as much
+_UNKNOWN, _WELL_KNOWN = 0.6, 0.93  # share of the face that colours know, from where they count more, and as much
 _LEAST_COUNT, _UNSEEN = 0.3, 0.6  # how much they count at the least, and what is known of a face that was not seen
 _CERTAIN = 0.02  # shares beyond it say no more
-_LEAN = 0.2  # log odds: skin that is missed is mended by nobody
+_LEAN = 0.4  # log odds: skin that is missed is mended by nobody
 _ROOM = 0.6  # head sizes around a person that the colours are grown in
 
 

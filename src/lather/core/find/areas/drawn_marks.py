@@ -12,15 +12,15 @@ from lather.core.people.reading import People
 from lather.core.types import Mask
 
 _AROUND_MM, _CLOSED_MM = 7.0, 3.0  # what skin is told from; gaps inside a mark that belong to it
-_LEAST_OFF = 11.0  # ΔE (76) from the skin around
+_LEAST_OFF, _LEAST_CONTRAST = 11.0, 16.0  # ΔE (76) from the skin around: of a pixel of ink, of the middle of a mark
 _STROKE_MM = (0.25, 7.0)  # mean width of a stroke
-_LEAST_INK_MM2, _LEAST_SPAN_MM = 14.0, 7.0
+_LEAST_INK_MM2, _LEAST_SPAN_MM = 25.0, 7.0
 _SHARP = 0.33  # of the way from skin to ink that its edge climbs within a pixel and a half, at the least
-_SKIN_AROUND = 0.72  # share of the rim around a mark that is skin
+_SKIN_AROUND = 0.85  # share of the rim around a mark that is skin
 _HAIR_MM = 5.0  # nearer to hair, a dark stroke is a lock
 _FACE_WIDER = 1.25
 _FILLED = (0.06, 0.75)  # share of its own hull that is ink: less is a stray line, more a strap or a button
-_LEAST_PER_MM = 1.6  # on smaller people a strap, a lock or a shadow looks like one: there they are outlined by hand
+_LEAST_PER_MM = 2.0  # on smaller people a strap, a lock or a shadow looks like one: there they are outlined by hand
 _DARKER = -3.0  # L* that ink may be lighter than the skin at the most
 
 
@@ -103,7 +103,7 @@ def _judged(scene: FindScene, whole, ink, off, lab, skin, part) -> Find | None:
     contrast = float(np.median(off[own]))
     sharp = float(np.median(step[edge])) * max(1.0, 0.16 * per_mm) * 1.5 / max(contrast, 1e-3) if edge.any() else 0.0
     if not (_FILLED[0] <= filled <= _FILLED[1] and _STROKE_MM[0] <= width <= _STROKE_MM[1]
-            and around >= _SKIN_AROUND and sharp >= _SHARP):
+            and around >= _SKIN_AROUND and sharp >= _SHARP and contrast >= _LEAST_CONTRAST):
         return None
     places = rim[:, 0].astype(float) + np.array([part[1].start + 0.5, part[0].start + 0.5])
     outline = tuple(scene.to_source(float(x), float(y)) for x, y in places)
