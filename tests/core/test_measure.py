@@ -62,7 +62,7 @@ def below_hairline(sitter, shape: tuple[int, int]) -> np.ndarray:
 
 class SkinTest(unittest.TestCase):
     def test_skin_is_told_from_walls_cloth_and_locks_of_its_colour(self):
-        for name, least in (("ambrose", 0.8), ("tilda", 0.82), ("pip", 0.85), ("marlow", 0.74), ("wren", 0.8)):
+        for name, least in (("ambrose", 0.8), ("tilda", 0.82), ("pip", 0.85), ("marlow", 0.8), ("wren", 0.8)):
             skin = measures(name).skin > 0.5
             sitter = load_sitter(name)
             truth = cv2.resize((sitter.zones == SKIN).astype(np.float32), skin.shape[::-1],

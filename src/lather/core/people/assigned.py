@@ -26,7 +26,8 @@ def take_person(shares: np.ndarray, somebody: Mask) -> None:
     told = 1 / (1 + np.exp(_OWN * np.log(1 / ground - 1) + np.log(person / (1 - person))))
     scaled = shares.astype(np.float32)
     scaled[..., 0] = 0
-    scaled *= ((1 - told) * 255 / np.maximum(scaled.sum(-1), 1))[..., None]
+    scaled[..., PARTS.index("cloth")] += 0.5  # a person where the parser saw none at all: cloth, until colours say skin
+    scaled *= ((1 - told) * 255 / scaled.sum(-1))[..., None]
     scaled[..., 0] = 255 * told
     shares[...] = np.clip(scaled + 0.5, 0, 255)
 
@@ -47,7 +48,9 @@ def whose_each(seen: list[PersonSeen], wide: Sheet, scale: float) -> np.ndarray:
     away = [cv2.distanceTransform((whose != n + 1).astype(np.uint8), cv2.DIST_L2, 3) / (one.head.size / scale)
             for n, one in enumerate(seen)]
     nearest = np.argmin(away, axis=0)
-    far = np.min(away, axis=0) > _FAR_FROM_BODY
+    _, pieces = cv2.connectedComponents(person.astype(np.uint8))
+    joined = np.isin(pieces, np.unique(pieces[person & (whose > 0)]))  # legs go on where a square ended
+    far = (np.min(away, axis=0) > _FAR_FROM_BODY) & ~joined
     return np.where(person & (whose == 0) & ~far, nearest + 1, np.where(person, whose, 0)).astype(np.uint8)
 
 

@@ -16,7 +16,7 @@ from lather.core.imageio.png import encode_png
 from lather.core.job.face_map import SIDES, FaceMap
 from lather.core.people.heads import Head
 from lather.core.people.parsing import PARTS, SIDE
-from lather.core.people.reading import People, Person, put_together
+from lather.core.people.reading import People, Person, kept_reading
 from lather.core.people.skin import SkinColour
 from lather.core.strict_json import MALFORMED, parsed, written
 from lather.core.types import Rect
@@ -64,7 +64,7 @@ def from_members(photo: Photo, members: Mapping[str, bytes]) -> People | None:
             data = members.get(f"{FOLDER}face-{person.number}.png")
             shares = _shares(data) if data is not None else None
             near.append(None if shares is None or shares.shape[:2] != (SIDE, SIDE) else shares)
-        return put_together(photo, persons, wide, near, whose)
+        return kept_reading(photo, persons, wide, near, whose)
     except (*MALFORMED, LatherError, cv2.error, struct.error, IndexError):
         return None
 

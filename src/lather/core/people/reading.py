@@ -254,7 +254,7 @@ def read_people(photo: Photo, by_hand: tuple[FaceMap, ...] = (), progress: Progr
     whole = bodies.completed([one.mask for one in seen], anybody, [one.head.size / scale for one in seen])
     seen = [PersonSeen(one.head, mask) for one, mask in zip(seen, whole)]
     _tell(progress, 0.4)
-    guide = _guide(photo, small.shape)
+    guide = own_colours(photo, small.shape)
     later = (lambda share: progress(0.4 + 0.5 * share)) if progress is not None else None
     wide, near = read_parts(photo, small.shape[:2], guide, seen, later)
     if not seen:
@@ -262,7 +262,7 @@ def read_people(photo: Photo, by_hand: tuple[FaceMap, ...] = (), progress: Progr
         wide.shares[...] = 0
         wide.shares[..., PARTS.index("skin")] = alone
         wide.shares[..., PARTS.index("ground")] = 255 - alone
-        return put_together(photo, (), wide.shares, [], np.zeros(small.shape[:2], np.uint8))
+        return put_together(photo, (), wide, [], np.zeros(small.shape[:2], np.uint8))
     somebody = np.max([anybody, *(one.mask for one in seen if one.mask is not None)], axis=0)
     take_person(wide.shares, somebody)
     for own in near:
@@ -275,22 +275,24 @@ def read_people(photo: Photo, by_hand: tuple[FaceMap, ...] = (), progress: Progr
                oval_skin(one.head.face, own), closed_eyes(one.head.face, own), is_sure)
         for number, (one, own, is_sure) in enumerate(zip(seen, near, sure), 1))
     _tell(progress, 1.0)
-    return put_together(photo, people, wide.shares, [own and own.shares for own in near], whose)
+    return put_together(photo, people, wide, near, whose)
 
 
-def put_together(photo: Photo, persons: tuple[Person, ...], wide: np.ndarray, near: list[np.ndarray | None],
-                 whose: np.ndarray) -> People:
-    """A reading from what was read: shares (uint8) of the whole photo and of each face, and whose each pixel is."""
-    whole = wide_sheet(photo, _guide(photo, whose.shape), wide)
-    sheets: list[Sheet | None] = []
-    for person, shares in zip(persons, near):
-        sheet = None
-        if shares is not None:
-            sheet = face_sheet(photo, person.head, shares)
+def put_together(photo: Photo, persons: tuple[Person, ...], wide: Sheet, near: list[Sheet | None], whose: np.ndarray
+                 ) -> People:
+    """A reading from what was read. A face's own sheet counts little where somebody else is."""
+    for person, sheet in zip(persons, near):
+        if sheet is not None:
             mine = warped_to(sheet, (whose == person.number).astype(np.float32), photo.width / whose.shape[1])
             sheet.weight = sheet.weight * (_NEVER_MINE + (1 - _NEVER_MINE) * mine)
-        sheets.append(sheet)
-    return People(photo, persons, whole, tuple(sheets), whose)
+    return People(photo, persons, wide, tuple(near), whose)
+
+
+def kept_reading(photo: Photo, persons: tuple[Person, ...], wide: np.ndarray, near: list[np.ndarray | None],
+                 whose: np.ndarray) -> People:
+    """A reading from shares (uint8) that were kept: of the whole photo, and of each face."""
+    sheets = [None if shares is None else face_sheet(photo, one.head, shares) for one, shares in zip(persons, near)]
+    return put_together(photo, persons, wide_sheet(photo, own_colours(photo, whose.shape), wide), sheets, whose)
 
 
 def _tell(progress: Progress | None, share: float) -> None:
@@ -312,7 +314,7 @@ def _at(head: Head, scale: float) -> Head:
     return replace(head, middle=(head.middle[0] / scale, head.middle[1] / scale), size=head.size / scale)
 
 
-def _guide(photo: Photo, shape: tuple[int, ...]) -> EncodedRGB:
+def own_colours(photo: Photo, shape: tuple[int, ...]) -> EncodedRGB:
     """The photo's own values at the size of the small picture, as they are where shares are laid on them."""
     level = 0
     while max(photo.level_bounds(level + 1)[2:]) >= max(shape[:2]):

@@ -15,7 +15,8 @@ _REACH = 1.5  # radii around the middle of the iris
 _LEAST_RED, _LEAST_LIGHT = 0.34, 0.16  # share of red over the rest; of red itself
 _OVER_SKIN = 0.10  # of the same share on the skin of that face
 _AREA = (0.06, 1.3)  # of the iris's own
-_WITHIN = 1.15  # radii around the middle of the iris that red is looked for
+_WITHIN, _CORE, _OF_CORE = 1.15, 0.5, 0.65
+"""Radii around the middle of the iris that red is looked for, and that are its core; share of the core's red."""
 _SMALL_PX = 12.0  # radius of an iris under which one red eye alone is not believed
 _OFF = 0.75  # radii that its middle may lie beside the iris's
 _LONGEST = 2.4  # times its width
@@ -56,10 +57,11 @@ def _red_pupil(scene: FindScene, face: FaceMap, side: str) -> Find | None:
     if not profiles.is_srgb(photo.profile):
         pixels = profiles.convert(pixels, photo.profile, profiles.srgb_profile())
     excess = _excess(pixels)
-    usual = _skin_excess(scene, face)
-    red = ((excess > max(_LEAST_RED, usual + _OVER_SKIN)) & (pixels[..., 0] > _LEAST_LIGHT)).astype(np.uint8)
-    ys, xs = np.mgrid[: red.shape[0], : red.shape[1]] + 0.5
-    red[np.hypot(xs + rect.x0 - x / step, ys + rect.y0 - y / step) > _WITHIN * radius / step] = 0
+    ys, xs = np.mgrid[: rect.height, : rect.width] + 0.5
+    away = np.hypot(xs + rect.x0 - x / step, ys + rect.y0 - y / step) * step / radius
+    core = float(np.percentile(excess[away < _CORE], 90)) if (away < _CORE).any() else 0.0
+    least = max(_LEAST_RED, _skin_excess(scene, face) + _OVER_SKIN, _OF_CORE * core)  # a lid is red, but not so red
+    red = ((excess > least) & (pixels[..., 0] > _LEAST_LIGHT) & (away < _WITHIN)).astype(np.uint8)
     red = cv2.morphologyEx(red, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))  # the catchlight is no hole
     count, labels, stats, middles = cv2.connectedComponentsWithStats(red)
     own = np.array([x / step - rect.x0, y / step - rect.y0])
@@ -76,7 +78,7 @@ def _red_pupil(scene: FindScene, face: FaceMap, side: str) -> Find | None:
     if best is None:
         return None
     patch = labels == best
-    over = float(np.median(excess[patch])) - max(_LEAST_RED, usual + _OVER_SKIN)
+    over = float(np.median(excess[patch])) - least
     contours, _ = cv2.findContours(patch.astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
     rim = max(contours, key=len)[:, 0].astype(float)
     middle = rim.mean(0) + 0.5
