@@ -26,7 +26,8 @@ def take_person(shares: np.ndarray, somebody: Mask) -> None:
     told = 1 / (1 + np.exp(_OWN * np.log(1 / ground - 1) + np.log(person / (1 - person))))
     scaled = shares.astype(np.float32)
     scaled[..., 0] = 0
-    scaled[..., PARTS.index("cloth")] += 0.5  # a person where the parser saw none at all: cloth, until colours say skin
+    # a person where the parser saw none at all: cloth, until colours say skin
+    scaled[..., PARTS.index("cloth")][scaled.sum(-1) == 0] = 1
     scaled *= ((1 - told) * 255 / scaled.sum(-1))[..., None]
     scaled[..., 0] = 255 * told
     shares[...] = np.clip(scaled + 0.5, 0, 255)

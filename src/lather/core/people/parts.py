@@ -21,7 +21,7 @@ from lather.core.types import EncodedRGB, Mask, Rect, as_float32
 _COUNTS = {NEAR: 8.0, MIDDLE: 3.0, FAR: 1.0}
 _RIM = 0.14  # of a view's side, over which it counts less and less
 _NOT_MINE = 0.15  # how much a view counts off its own person
-_FAR_STEP = 3.5  # head sizes from one far view to the next, down a body
+_FAR_STEP = 5.0  # head sizes from one far view to the next, down a body
 _MOST_FAR = 5
 _NEAR_RADIUS, _WIDE_RADIUS = 4, 8
 _LEAST_SEEN = 12  # px of a head under which its face is not looked at from close by
