@@ -21,6 +21,7 @@ import cv2
 import numpy as np
 import torch
 from torch import nn
+from unet import UNet
 
 FACE_PX, BLACK = 320, 0.02  # as core/stages/even/needed.py has them
 _ROOM = 1.25  # the largest scale that a crop is taken at
@@ -32,34 +33,15 @@ _COLOURLESS = 0.04  # share of the blobs that are mere shade, which no network c
 _LUMINANCE = np.float32([0.2126, 0.7152, 0.0722])
 
 
-def convolutions(inside: int, out: int) -> nn.Sequential:
-    layers = []
-    for before in (inside, out):
-        layers += [nn.Conv2d(before, out, 3, padding=1, bias=False), nn.BatchNorm2d(out), nn.ReLU()]
-    return nn.Sequential(*layers)
-
-
-class Needed(nn.Module):
+class Needed(UNet):
     """(n, 8, h, w) to (n, 2, h / 2, w / 2): light and bare skin. Sides are multiples of 16."""
 
     def __init__(self):
-        super().__init__()
-        c = _CHANNELS
-        self.first = nn.Conv2d(8, 12, 4, 2, 1)
-        self.down = nn.ModuleList(convolutions(a, b) for a, b in zip((12, *c), c))
-        self.up = nn.ModuleList(convolutions(a + b, a) for a, b in zip(c, c[1:]))
-        self.last = nn.Conv2d(c[0], 2, 1)
+        super().__init__(8, 12, _CHANNELS, 2)
         self.register_buffer("scale", torch.tensor([_SCALE, 1.0]).reshape(1, 2, 1, 1))
 
     def forward(self, x):
-        x, kept = self.first(x), []
-        for number, part in enumerate(self.down):
-            x = part(x if number == 0 else nn.functional.max_pool2d(x, 2))
-            kept.append(x)
-        for number in reversed(range(len(self.up))):
-            wide = nn.functional.interpolate(x, scale_factor=2, mode="nearest")
-            x = self.up[number](torch.cat([kept[number], wide], 1))
-        return self.last(x) * self.scale
+        return super().forward(x) * self.scale
 
 
 def linear(path: Path) -> np.ndarray:

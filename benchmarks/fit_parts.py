@@ -26,6 +26,7 @@ from torch import nn
 sys.path[:0] = [str(Path(__file__).parents[1] / "src"), str(Path(__file__).parent)]
 from camera import photographed
 from truths import Truth, held_out, load_truth
+from unet import UNet
 
 from lather.core.face.crop import Crop
 from lather.core.people import parsing
@@ -41,33 +42,9 @@ _DICE = 0.4
 _GROUNDS = 90
 
 
-def convolutions(inside: int, out: int) -> nn.Sequential:
-    layers = []
-    for before in (inside, out):
-        layers += [nn.Conv2d(before, out, 3, padding=1, bias=False), nn.BatchNorm2d(out), nn.ReLU()]
-    return nn.Sequential(*layers)
-
-
-class Parts(nn.Module):
+def new_net() -> UNet:
     """(n, 6, h, w) to (n, 4 parts, h / 2, w / 2): what `parsing.shares` puts together."""
-
-    def __init__(self):
-        super().__init__()
-        c = _CHANNELS
-        self.first = nn.Conv2d(6, _FIRST, 4, 2, 1)
-        self.down = nn.ModuleList(convolutions(a, b) for a, b in zip((_FIRST, *c), c))
-        self.up = nn.ModuleList(convolutions(a + b, a) for a, b in zip(c, c[1:]))
-        self.last = nn.Conv2d(c[0], 4 * len(PARTS), 1)
-
-    def forward(self, x):
-        x, kept = self.first(x), []
-        for number, part in enumerate(self.down):
-            x = part(x if number == 0 else nn.functional.max_pool2d(x, 2))
-            kept.append(x)
-        for number in reversed(range(len(self.up))):
-            wide = nn.functional.interpolate(x, scale_factor=2, mode="nearest")
-            x = self.up[number](torch.cat([kept[number], wide], 1))
-        return self.last(x)
+    return UNet(6, _FIRST, _CHANNELS, 4 * len(PARTS))
 
 
 @dataclass
@@ -316,7 +293,7 @@ def main():
     for maker in makers:
         maker.start()
     torch.set_num_threads(2)
-    net = Parts()
+    net = new_net()
     if arguments.start:
         net.load_state_dict(torch.load(arguments.start))
     weights = torch.tensor([_WEIGHTS.get(name, 1.0) for name in PARTS])
@@ -342,7 +319,7 @@ def main():
     write(net, Path(arguments.out))
 
 
-def write(net: Parts, out: Path) -> None:
+def write(net: UNet, out: Path) -> None:
     torch.save(net.state_dict(), out.with_suffix(".pt"))
     net.eval()
     torch.onnx.export(net, torch.zeros(1, 6, SIDE, SIDE), str(out), input_names=["seen"], output_names=["parts"],

@@ -8,6 +8,7 @@ import tempfile
 import unittest
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 import cv2
 import numpy as np
@@ -18,15 +19,19 @@ from lather.core.imageio.picture import Picture
 from lather.core.imageio.png import encode_png
 from lather.core.job.commands import CorrectParts
 from lather.core.job.face_map import FaceMap
+from lather.core.job.face_mesh import EYE_CORNERS, EYES
 from lather.core.job.part_strokes import PART_NAMES, PartStroke
 from lather.core.measure.photo_facts import meanings, photo_facts
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.people.contours import contours_of
+from lather.core.people.faces import closed_eyes
+from lather.core.people.groups import numbers_of
 from lather.core.people.kept import READING, from_members, members_of
 from lather.core.people.parsing import PARTS
 from lather.core.people.reading import People, Person, people_for, people_of, read_people
 from lather.core.people.skin import colour_of, told_by_both
 from lather.core.people.told import how_many, notes
+from lather.core.people.zone_masks import ZoneMasks
 from lather.core.practice.sitters import CLOTHING, HAIR, SKIN, load_sitter
 from lather.core.session import Session
 from lather.core.types import Rect
@@ -201,6 +206,40 @@ class PartsTest(unittest.TestCase):
 
         with self.assertRaises(InterruptedError):
             read_people(photo, progress=stop)
+
+
+class EyesTest(unittest.TestCase):
+    def test_open_eyes_are_open(self):
+        for name in ("wren", "ambrose", "tilda", "pip"):
+            self.assertEqual(people_of(photo_of(name)).persons[0].closed, (), name)
+
+    def test_an_eye_is_closed_where_neither_white_nor_iris_is_seen_between_lids_that_meet(self):
+        people = people_of(photo_of("wren"))
+        face, near = people.persons[0].face, people.near[0]
+        mesh = face.mesh_px.copy()
+        lids, corners = list(EYES["left"]), mesh[list(EYE_CORNERS["left"])]
+        mesh[lids] = corners.mean(0) + (mesh[lids] - corners.mean(0)) * (1, 0.2)
+        met = replace(face, mesh=tuple(map(tuple, mesh)))
+        self.assertEqual(closed_eyes(met, near), ())  # the parser still sees an eye there
+        shares = near.shares.copy()
+        shares[..., list(numbers_of("eyes"))] = 0
+        blind = replace(near, shares=shares)
+        self.assertEqual(closed_eyes(met, blind), ("left",))
+        self.assertEqual(closed_eyes(face, blind), ())  # lids that stand open
+
+    def test_a_closed_eye_has_no_white_and_no_iris(self):
+        photo = photo_of("wren")
+        people, zones = people_of(photo), ZoneMasks(photo)
+        faces = people.faces
+        whole = {zone: zones.mask(zone, faces, photo.bounds, 0) for zone in ("eye_whites", "irises")}
+        closed = replace_persons(people, (replace(people.persons[0], closed=("left",)),))
+        with mock.patch.object(ZoneMasks, "people", lambda self, faces: closed):
+            left = {zone: zones.mask(zone, faces, photo.bounds, 0) for zone in whole}
+        middle = int(people.persons[0].head.middle[0])
+        for zone, mask in whole.items():
+            self.assertGreater(float(mask[:, :middle].max()), 0.9, zone)
+            self.assertEqual(float(left[zone][:, :middle].max()), 0.0, zone)
+            np.testing.assert_array_equal(left[zone][:, middle:], mask[:, middle:])
 
 
 class SkinTest(unittest.TestCase):

@@ -35,7 +35,7 @@ def skin_alone(small: EncodedRGB, lab: Lab) -> Mask:
     log_light = np.log(np.maximum(small.mean(-1), 0.01))
     spread = np.sqrt(np.maximum(cv2.blur(log_light**2, (7, 7)) - cv2.blur(log_light, (7, 7)) ** 2, 0))
     sure *= np.clip((_ROUGH - cv2.GaussianBlur(spread, (0, 0), 1.5)) / (0.5 * _ROUGH), 0, 1)
-    return _grown(cv2.GaussianBlur(sure.astype(np.float32), (0, 0), 1.2), seeds)
+    return grown(cv2.GaussianBlur(sure.astype(np.float32), (0, 0), 1.2), seeds, _HOLE)
 
 
 def ratios_of(small: EncodedRGB) -> np.ndarray:
@@ -81,8 +81,8 @@ def robust_gaussian(values: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return middle, inverse
 
 
-def _grown(sure: np.ndarray, seeds: np.ndarray) -> Mask:
-    """Pieces that hold seeds or are large; holes closed (a mole is not a hole in skin)."""
+def grown(sure: Mask, seeds: np.ndarray, hole: int) -> Mask:
+    """Pieces of what is sure (0-1) that hold seeds or are large; holes up to some px closed (a mole is not a hole)."""
     solid = (sure > 0.5).astype(np.uint8)
     count, labels, stats, _ = cv2.connectedComponentsWithStats(solid)
     keep = np.zeros(count, bool)
@@ -90,6 +90,6 @@ def _grown(sure: np.ndarray, seeds: np.ndarray) -> Mask:
     keep |= stats[:, cv2.CC_STAT_AREA] > _LEAST_ISLAND * solid.size
     keep[0] = False
     mask = keep[labels]
-    ball = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (_HOLE, _HOLE))
+    ball = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (hole, hole))
     closed = cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_CLOSE, ball)
     return np.maximum(np.where(mask, sure, 0), closed).astype(np.float32)

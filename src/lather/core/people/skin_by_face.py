@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 
 from lather.core.job.face_map import FaceMap
-from lather.core.people.skin_alone import mahalanobis, ratios_of, robust_gaussian
+from lather.core.people.skin_alone import grown, mahalanobis, ratios_of, robust_gaussian
 from lather.core.types import EncodedRGB, Lab, Mask
 
 _SEEDS = ((-0.55, 0.62), (0.55, 0.62), (-0.3, 0.55), (0.3, 0.55), (0.0, -0.5), (-0.3, -0.48), (0.3, -0.48), (0.0, 0.25))
@@ -29,7 +29,6 @@ _STRANDS_FROM, _STRAND_CLIP, _STRAND_BAND, _STRAND_WIDTH = 0.045, 0.2, 2.5, 0.2
 """Coherence times spread of fine log luminance from which it is strands, what a spread counts at the most; pixels; the
 least width of a lock in eye distances (what is narrower is an edge or a wrinkle)."""
 _STRANDS_SEEN_PX, _STRANDS_DOWN_TO = 90.0, 2.8  # least eye distance at which hair shows strands; in eye distances
-_LEAST_ISLAND = 0.0015  # share of the picture below which a separate piece of skin is not believed
 
 
 def skin_of_face(small: EncodedRGB, lab: Lab, face: FaceMap, scale: float) -> Mask:
@@ -248,19 +247,8 @@ def _face_seeds(shape, face: FaceMap, scale: float) -> np.ndarray:
 
 
 def _grown(sure: np.ndarray, seeds: np.ndarray, face: FaceMap, frame, scale: float) -> Mask:
-    """Pieces that hold seeds or are large; holes closed (a mole is not a hole in skin)."""
-    solid = (sure > 0.5).astype(np.uint8)
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(solid)
-    keep = np.zeros(count, bool)
-    keep[np.unique(labels[seeds & (solid > 0)])] = True
-    keep |= stats[:, cv2.CC_STAT_AREA] > _LEAST_ISLAND * solid.size
-    keep[0] = False
-    mask = keep[labels]
-    hole = max(3, round(0.10 * face.eye_distance_px / scale) | 1)
-    closed = cv2.morphologyEx(
-        mask.astype(np.uint8), cv2.MORPH_CLOSE, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (hole, hole))
-    )
-    u, v = frame  # shade and shine inside the face are skin all the same
+    """Pieces that hold seeds or are large; shade and shine inside the face are skin all the same."""
+    whole = grown(sure, seeds, max(3, round(0.10 * face.eye_distance_px / scale) | 1))
+    u, v = frame
     inner = ((u / 0.8) ** 2 + ((v - 0.5) / 1.1) ** 2 < 1) & (sure > _SURE_IN_FACE)
-    closed = np.maximum(closed, inner)
-    return np.maximum(np.where(mask, sure, 0), closed).astype(np.float32)
+    return np.maximum(whole, inner).astype(np.float32)
