@@ -18,20 +18,52 @@ def photographed(picture: np.ndarray, rng: np.random.Generator, *, face_px: floa
 
     face_px: how wide a face is in it; it may then be seen with fewer pixels. hard: 0 to 1, how much is done to it.
     """
-    seen = _light(np.clip(picture, 0, 1).astype(np.float32), rng, hard)
-    seen = _lens(seen, rng, hard)
-    shape = seen.shape[1::-1]
-    if face_px is not None and rng.random() < 0.5 * hard:
-        share = max(np.exp(rng.uniform(*np.log(_FACE_PX))) / face_px, 24 / min(shape))
-        if share < 1:
-            seen = cv2.resize(seen, None, fx=share, fy=share, interpolation=cv2.INTER_AREA)
-    seen = _sensor(seen, rng, hard)
-    for _ in range(1 + (rng.random() < 0.3)):
-        if rng.random() < 0.75 * hard:
-            seen = through_jpeg(seen, int(rng.integers(60, 96)))
-    if seen.shape[1::-1] != shape:
-        seen = cv2.resize(seen, shape, interpolation=cv2.INTER_LINEAR)
-    return np.clip(seen, 0, 1)
+    camera = Camera(rng, hard)
+    return camera.taken(camera.lit(picture), face_px=face_px)
+
+
+class Camera:
+    """One exposure: what it does to the light is the same for whatever is in front of it."""
+
+    def __init__(self, rng: np.random.Generator, hard: float = 1.0):
+        self._rng, self._hard = rng, hard
+        warm, tint = hard * rng.uniform(-1, 1, 2) * (_WARM, _TINT)
+        gains = 2 ** (hard * rng.uniform(-1, 1)) * np.exp([warm + tint, -tint, -warm + tint])
+        self._gains = gains.astype(np.float32)
+        self._vignette = hard * rng.uniform(0.05, 0.4) if rng.random() < 0.4 else 0.0
+        self._clips = (rng.uniform(0.6, 1.0), rng.uniform(1.0, 1.25)) if rng.random() < 0.3 else None
+        self._bend, self._rise = hard * rng.uniform(-0.12, 0.12), np.exp(hard * rng.uniform(-0.25, 0.25))
+        self._saturation = np.float32(np.exp(hard * rng.uniform(np.log(0.7), np.log(1.4))))
+
+    def lit(self, picture: np.ndarray, *, vignette: bool = True) -> np.ndarray:
+        """Exposure, white balance, vignette, highlights, tone curve and saturation; encoded RGB 0-1 to the same."""
+        linear = cv2.pow(np.clip(picture, 0, 1).astype(np.float32), _GAMMA) * self._gains
+        if vignette and self._vignette:
+            height, width = picture.shape[:2]
+            ys, xs = np.ogrid[-1 : 1 : height * 1j, -1 : 1 : width * 1j]
+            linear *= (1 - self._vignette * (xs * xs + ys * ys) / 2).astype(np.float32)[..., None]
+        if self._clips is not None:  # highlights end earlier, hard
+            linear = np.minimum(linear, self._clips[0]) * self._clips[1]
+        seen = cv2.pow(np.clip(linear, 0, 1).astype(np.float32), self._rise / _GAMMA).reshape(picture.shape)
+        seen = seen - np.float32(self._bend) * np.sin(2 * np.pi * seen) / 2
+        grey = seen.mean(-1, keepdims=True)
+        return np.clip(grey + (seen - grey) * self._saturation, 0, 1)
+
+    def taken(self, lit: np.ndarray, *, face_px: float | None = None) -> np.ndarray:
+        """What `lit` becomes by the lens, the sensor and the file."""
+        rng, hard, shape = self._rng, self._hard, lit.shape[1::-1]
+        seen = _lens(lit, rng, hard)
+        if face_px is not None and rng.random() < 0.5 * hard:
+            share = max(np.exp(rng.uniform(*np.log(_FACE_PX))) / face_px, 24 / min(shape))
+            if share < 1:
+                seen = cv2.resize(seen, None, fx=share, fy=share, interpolation=cv2.INTER_AREA)
+        seen = _sensor(seen, rng, hard)
+        for _ in range(1 + (rng.random() < 0.3)):
+            if rng.random() < 0.75 * hard:
+                seen = through_jpeg(seen, int(rng.integers(60, 96)))
+        if seen.shape[1::-1] != shape:
+            seen = cv2.resize(seen, shape, interpolation=cv2.INTER_LINEAR)
+        return np.clip(seen, 0, 1)
 
 
 def through_jpeg(picture: np.ndarray, quality: int) -> np.ndarray:
@@ -41,25 +73,6 @@ def through_jpeg(picture: np.ndarray, quality: int) -> np.ndarray:
                 cv2.IMWRITE_JPEG_SAMPLING_FACTOR, cv2.IMWRITE_JPEG_SAMPLING_FACTOR_420]
     _, file = cv2.imencode(".jpg", codes[..., ::-1], settings)
     return cv2.imdecode(file, cv2.IMREAD_COLOR)[..., ::-1].astype(np.float32) / 255
-
-
-def _light(picture, rng, hard):
-    """Exposure, white balance, vignette, highlights, tone curve and saturation."""
-    linear = cv2.pow(picture, _GAMMA)
-    warm, tint = hard * rng.uniform(-1, 1, 2) * (_WARM, _TINT)
-    gains = 2 ** (hard * rng.uniform(-1, 1)) * np.exp([warm + tint, -tint, -warm + tint])
-    linear = linear * gains.astype(np.float32)
-    if rng.random() < 0.4:
-        height, width = picture.shape[:2]
-        ys, xs = np.ogrid[-1 : 1 : height * 1j, -1 : 1 : width * 1j]
-        linear *= (1 - hard * rng.uniform(0.05, 0.4) * (xs * xs + ys * ys) / 2).astype(np.float32)[..., None]
-    if rng.random() < 0.3:  # highlights end earlier, hard
-        linear = np.minimum(linear, rng.uniform(0.6, 1.0)) * rng.uniform(1.0, 1.25)
-    bend, rise = hard * rng.uniform(-0.12, 0.12), np.exp(hard * rng.uniform(-0.25, 0.25))
-    seen = cv2.pow(np.clip(linear, 0, 1).astype(np.float32), rise / _GAMMA)
-    seen = seen - np.float32(bend) * np.sin(2 * np.pi * seen) / 2
-    grey = seen.mean(-1, keepdims=True)
-    return np.clip(grey + (seen - grey) * np.float32(np.exp(hard * rng.uniform(np.log(0.7), np.log(1.4)))), 0, 1)
 
 
 def _lens(picture, rng, hard):

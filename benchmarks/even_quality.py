@@ -1,12 +1,12 @@
 """Even on plates: how much nearer “even all” brings the skin to its even truth, and what is left of made blotches.
 
-    ./lather benchmarks even_quality [--seeds 4] [--sitters wren,pip] [--network FILE] [--share 0.8]
+    ./lather benchmarks even_quality [--seeds 4] [--sitters wren,pip | --crowd 47-61] [--melanin] [--share 0.8]
 
-network: without it one that was fitted on other people only (nets/), so that no sitter is judged by a network that
-knows them; the shipped one goes on from there and has seen the five. Against ../shared/plates/NAME-even.jpg, on facial
-skin, in L* of the tone band: alone, the photo as it is; evened. texture, modelling: of the evened photo over the
-photo's. left: share of the made blotches that is left, by "even all" and by an outline as around. scribble: what 200
-assisted strokes at random change, over what "even all" at full share may.
+The network was fitted on other people (fit_even.py). Against NAME-even.jpg, on facial skin, in L* of the tone band:
+alone, the photo as it is; evened. texture, modelling: of the evened photo over the photo's. left: share of the made
+blotches that is left, by "even all", by an outline as around, and by assisted strokes. scribble: what 200 assisted
+strokes at random change, over what "even all" at full share may. rest: the light that is still needed of a photo that
+was evened at full share, over what was needed at first. --melanin: blotches of melanin alone.
 """
 
 import argparse
@@ -31,23 +31,28 @@ from lather.core.job.model import Layer, Stroke, freeze_points, new_id, new_job
 from lather.core.measure.bands import modelling_spread, texture_energy, tone_band
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.mending.even_blotches import SHARE, even_all_command
+from lather.core.people.zone_masks import ZoneMasks
+from lather.core.practice.flaws.areas import soft_area
+from lather.core.practice.flaws.base import MELANIN
+from lather.core.practice.flaws.registry import MAKERS
 from lather.core.practice.make import make_plate
 from lather.core.practice.sitters import SKIN, load_sitter
-from lather.core.stages.light.needed import NeededLight, new_cells
+from lather.core.stages.light.cells import Seen
+from lather.core.stages.light.needed import BARE, NeededLight, needed_lightness, new_cells
 from lather.core.stages.registry import make_kinds
 from lather.core.types import as_float32
 
-TRUTHS = Path(__file__).parents[2] / "shared" / "plates"
-OTHERS_ONLY = Path(__file__).parent / "nets" / "even_others_only.onnx"
+SHARED = Path(__file__).parents[2] / "shared"
 _BLOTCHES, _STROKES = 12, 200
 
 
 class Evened:
     """A photo, what was found on it, and jobs over it."""
 
-    def __init__(self, pixels: np.ndarray, network: Path, face=None):
+    def __init__(self, pixels: np.ndarray, network: Path | None, face=None):
         self.photo = Photo(Picture(pixels), pixels.tobytes()[:4096], "photo")
-        self.engine = Engine(self.photo, make_kinds())
+        self.engine, self.network = Engine(self.photo, make_kinds()), network
+        self.engine.zones = ZoneMasks(self.photo)
         for kind in ("even", "sculpt"):
             self.engine.kinds[kind].stores.needed = NeededLight(new_cells(), network)
         self.measures = PhotoMeasures(self.photo, face)
@@ -59,6 +64,18 @@ class Evened:
     def evened(self, share: float) -> np.ndarray:
         command = even_all_command(self.job, self.photo.bounds, share=share)
         return self.pixels(command.apply(self.job) if command else self.job)
+
+    def needed(self) -> float:
+        """Mean |ΔL*| that bare skin needs."""
+        field = self.network_field()
+        bare = field.values[..., BARE]
+        return float((np.abs(needed_lightness(field)) * bare).sum() / max(bare.sum(), 1e-6))
+
+    def network_field(self):
+        measures = self.measures
+        seen = Seen(self.photo.read, lambda _: b"photo", self.photo.read, self.photo.bounds, tuple(measures.faces),
+                    *measures.skin_read, self.photo.blocks)
+        return NeededLight(new_cells(), self.network).at_once(seen, measures.skin_box)
 
     def with_edits(self, edits: list[Stroke]) -> np.ndarray:
         layer = Layer(new_id(), "Even", "even")
@@ -79,6 +96,24 @@ def around_edit(flaw) -> Stroke:
     points = freeze_points([(x, y, 1, 0) for x, y in middle + 1.15 * (corners - middle)])
     brush = Brush(size_px=max(2.0, flaw.size_px), edge=1.0, ceiling=1.0)
     return Stroke(new_id(), "even_area", brush, points, mode="around", feather=0.12 * flaw.size_px)
+
+
+def assisted_edit(flaw) -> Stroke:
+    """One stroke of the assisted brush along a blotch, as wide as it is."""
+    corners = np.array(flaw.outline)
+    middle = corners.mean(0)
+    long = corners[np.hypot(*(corners - middle).T).argmax()] - middle
+    points = freeze_points([(*(middle + t * long), 1, 0.1 * abs(t)) for t in np.linspace(-0.7, 0.7, 7)])
+    tool = "lift" if flaw.kind == "blotch_dark" else "lower"
+    return Stroke(new_id(), tool, Brush(size_px=max(2.0, 1.6 * flaw.size_px), edge=0.6, ceiling=1.0, flow=1.0), points,
+                  mode="assisted")
+
+
+def melanin_blotch(scene):
+    """A darker or lighter place of melanin alone."""
+    sign = scene.rng.choice([1.0, -0.8], p=[0.65, 0.35])
+    kind = "blotch_dark" if sign > 0 else "blotch_bright"
+    return soft_area(scene, kind, (2, 8), lambda b, m, s, _: b * np.exp(-sign * s * MELANIN * m), (2.0, 4.0))
 
 
 def scribbles(face, seed: int) -> list[Stroke]:
@@ -114,7 +149,9 @@ def judge(name: str, network: Path, seeds: int, share: float) -> tuple:
     width = sitter.face_width_px
     photo = Evened(sitter.picture.pixels, network)
     face = photo.measures.face
-    truth = cv2.imread(str(TRUTHS / f"{name}-even.jpg"))[..., ::-1].astype(np.float32) / 255
+    truth_file = Path(name).with_name(f"{Path(name).stem}-even.jpg") if Path(name).suffix else (
+        SHARED / "plates" / f"{name}-even.jpg")
+    truth = cv2.imread(str(truth_file))[..., ::-1].astype(np.float32) / 255
     plain = as_float32(sitter.picture.pixels)
     after = photo.evened(share)
     skin = np.zeros(sitter.zones.shape, np.uint8)
@@ -128,7 +165,7 @@ def judge(name: str, network: Path, seeds: int, share: float) -> tuple:
     on_skin = (sitter.zones == SKIN).astype(np.float32)
     texture = np.divide(*(texture_energy(lab, skin, width) for lab in labs[::-1]))
     modelling = np.divide(*(modelling_spread(lab[..., 0], on_skin, width) for lab in labs[::-1]))
-    by_all, by_outline = [], []
+    by_all, by_outline, by_strokes = [], [], []
     for seed in range(702, 702 + seeds):
         made = make_plate(name, seed, flaws={"blotch": _BLOTCHES})
         spotted, bare = Evened(made.photo, network, face), Evened(made.truth, network, face)
@@ -138,25 +175,46 @@ def judge(name: str, network: Path, seeds: int, share: float) -> tuple:
         mine = [replace(edit, id=new_id()) for edit in edits]
         by_outline += left(before, tone(spotted.with_edits(edits), width), clean, tone(bare.with_edits(mine), width),
                            made.flaws)
+        assisted = [assisted_edit(flaw) for flaw in made.flaws]
+        mine = [replace(edit, id=new_id()) for edit in assisted]
+        by_strokes += left(before, tone(spotted.with_edits(assisted), width), clean, tone(bare.with_edits(mine), width),
+                           made.flaws)
+    rested = Evened(np.round(65535 * photo.evened(1.0)).astype(np.uint16), network, face)
+    rest = rested.needed() / max(photo.needed(), 1e-6)
     strokes = np.abs(tone(photo.with_edits(scribbles(face, 5)), width) - was)[skin].mean()
     most = np.abs(tone(photo.evened(1.0), width) - was)[skin].mean()
     return (len(photo.finds), off[0].mean(), off[1].mean(), *(np.percentile(o, 95) for o in off), texture, modelling,
-            np.mean(by_all), np.mean(by_outline), strokes / max(most, 1e-6))
+            np.mean(by_all), np.mean(by_outline), np.mean(by_strokes), strokes / max(most, 1e-6), rest)
 
 
 def main():
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--seeds", type=int, default=4)
     parser.add_argument("--sitters", default="ambrose,marlow,pip,tilda,wren")
-    parser.add_argument("--network", type=Path, default=OTHERS_ONLY)
+    parser.add_argument("--crowd", metavar="NUMBERS", help="instead people of the crowd, such as 47-61")
+    parser.add_argument("--melanin", action="store_true", help="blotches of melanin alone")
+    parser.add_argument("--network", type=Path, default=None)
     parser.add_argument("--share", type=float, default=SHARE)
     arguments = parser.parse_args()
-    print("sitter   finds  alone evened  nearer   p95: alone evened  texture modelling  left: all outline  scribble")
-    for name in arguments.sitters.split(","):
-        n, was, now, was95, now95, texture, modelling, by_all, outline, strokes = judge(
+    names = arguments.sitters.split(",")
+    if arguments.crowd:
+        first, last = (int(n) for n in arguments.crowd.split("-"))
+        names = [str(SHARED / "crowd" / f"p{n:04d}.jpg") for n in range(first, last + 1)]
+    if arguments.melanin:
+        MAKERS["blotch"] = melanin_blotch
+    print("sitter   finds  alone evened  nearer   p95: alone evened  texture modelling  left: all outline strokes  "
+          "scribble  rest")
+    rows = []
+    for name in names:
+        n, was, now, was95, now95, texture, modelling, by_all, outline, by_strokes, strokes, rest = judge(
             name, arguments.network, arguments.seeds, arguments.share)
-        print(f"{name:8} {n:5}  {was:.3f}  {now:.3f}  {100 * (1 - now / was):5.1f} %      {was95:.2f}   {now95:.2f}  "
-              f"{texture:7.3f} {modelling:9.3f}      {by_all:.2f}    {outline:.2f}      {strokes:.2f}", flush=True)
+        rows.append((1 - now / was, by_all, outline, by_strokes, rest))
+        print(f"{Path(name).stem:8} {n:5}  {was:.3f}  {now:.3f}  {100 * (1 - now / was):5.1f} %      {was95:.2f}   "
+              f"{now95:.2f}  {texture:7.3f} {modelling:9.3f}      {by_all:.2f}    {outline:.2f}    {by_strokes:.2f}"
+              f"      {strokes:.2f}  {rest:.2f}", flush=True)
+    means, worst = np.nanmean(rows, axis=0), min(row[0] for row in rows)
+    print(f"nearer {100 * means[0]:.1f} %, worst {100 * worst:.1f} %; left by all {means[1]:.2f}, outline "
+          f"{means[2]:.2f}, strokes {means[3]:.2f}; rest {means[4]:.2f}")
 
 
 if __name__ == "__main__":

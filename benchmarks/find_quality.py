@@ -1,6 +1,6 @@
 """What the finder reaches on plates: recall and precision of blemishes, moles taken for them, finds on clean plates.
 
-    ./lather benchmarks find_quality [--seeds 20] [--sitters wren,…] [--scale 1.0] [--first 0]
+    ./lather benchmarks find_quality [--seeds 20] [--sitters wren,… | --crowd 57-61] [--first 0]
 
 Blemishes count from 5 px across and 4 ΔE. A find is right when its middle lies within half the flaw's size. Of other
 kinds: the share of made flaws that some find lies on. Seeds differ from those the weights were fitted on.
@@ -14,13 +14,15 @@ from pathlib import Path
 
 import numpy as np
 
-sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
+sys.path[:0] = [str(Path(__file__).parents[1] / "src"), str(Path(__file__).parent)]
+from made_photos import CROWD, clean
+
 from lather.core.engine.photo import Photo
 from lather.core.find.finder import find_all
 from lather.core.imageio.picture import Picture
 from lather.core.kinds.registry import stage_of_kind
 from lather.core.practice.make import make_plate
-from lather.core.practice.sitters import load_sitter, sitter_names
+from lather.core.practice.sitters import sitter_names
 
 FLAWS = {
     "blemish_dark": 12,
@@ -66,12 +68,17 @@ def main():
     parser.add_argument("--seeds", type=int, default=20)
     parser.add_argument("--first", type=int, default=0)
     parser.add_argument("--sitters", default=",".join(sitter_names()))
+    parser.add_argument("--crowd", metavar="NUMBERS", help="instead people of the crowd made clean, such as 57-61")
     arguments = parser.parse_args()
     totals = defaultdict(lambda: [0, 0])
-    for name in arguments.sitters.split(","):
-        sitter = load_sitter(name)
+    names = arguments.sitters.split(",")
+    if arguments.crowd:
+        first, last = (int(n) for n in arguments.crowd.split("-"))
+        names = [str(CROWD / f"p{n:04d}.jpg") for n in range(first, last + 1)]
+    for name in names:
+        sitter = clean(name)
         hit = wanted = said = right = moles = moles_wrong = 0
-        clean, hairs, lengths, times = [], [], [], []
+        bare_finds, hairs, lengths, times = [], [], [], []
         kinds = defaultdict(lambda: [0, 0])
         for seed in range(arguments.first, arguments.first + arguments.seeds):
             plate = make_plate(sitter, seed, flaws=FLAWS)
@@ -97,12 +104,12 @@ def main():
                 bare = make_plate(sitter, seed, flaws={})
                 none, _ = find_all(Photo(Picture(bare.photo), b"", name))
                 none = [f for f in none if stage_of_kind(f.kind) not in ("even", "colour")]  # the sitter's own skin
-                clean.append(sum(f.kind not in ("stray_hair", "brow_hair") for f in none))
-                hairs.append(len(none) - clean[-1])
+                bare_finds.append(sum(f.kind not in ("stray_hair", "brow_hair") for f in none))
+                hairs.append(len(none) - bare_finds[-1])
         print(
             f"{sitter.name:8} blemishes: recall {hit / wanted:.3f} precision {right / max(1, said):.3f}; "
             f"moles taken for them {moles_wrong / max(1, moles):.3f}; "
-            f"clean plates: mean {np.mean(clean):.1f}, most {max(clean)} "
+            f"clean plates: mean {np.mean(bare_finds):.1f}, most {max(bare_finds)} "
             f"(and {np.mean(hairs):.1f} of the sitter's own stray hairs); "
             f"hair length {np.mean(lengths):.2f}; {np.median(times):.1f} s",
             flush=True,

@@ -15,8 +15,8 @@ import numpy as np
 import torch
 from torch import nn
 
-OUT = Path(__file__).parents[1] / "src" / "lather" / "core" / "data" / "find" / "look.onnx"
-_EPOCHS, _BATCH, _RATE = 10, 256, 2e-3
+OUT = Path(__file__).parents[1] / "src" / "lather" / "core" / "data" / "find" / "small" / "look.onnx"
+_BATCH, _RATE = 256, 2e-3
 
 
 class Look(nn.Module):
@@ -53,13 +53,13 @@ def turned(patches: torch.Tensor) -> torch.Tensor:
     return patches * gain + 0.05 * torch.randn_like(patches)
 
 
-def fit(features, patches, found) -> Look:
+def fit(features, patches, found, rounds: int) -> Look:
     net = Look(patches.shape[1], features)
-    steps = _EPOCHS * (len(found) // _BATCH)
+    steps = rounds * (len(found) // _BATCH)
     descent = torch.optim.AdamW(net.parameters(), _RATE, weight_decay=2e-2)
     rate = torch.optim.lr_scheduler.OneCycleLR(descent, _RATE, total_steps=steps + 1)
     noise = 0.05 * torch.sqrt(net.usual.running_var)[None, :, None, None]
-    for epoch in range(_EPOCHS):
+    for epoch in range(rounds):
         net.train()
         order, total = torch.randperm(len(found)), 0.0
         for own in order[: len(order) // _BATCH * _BATCH].split(_BATCH):
@@ -71,7 +71,7 @@ def fit(features, patches, found) -> Look:
             descent.step()
             rate.step()
             total += float(loss)
-        print(f"round {epoch + 1} of {_EPOCHS}: loss {total / (len(order) // _BATCH):.4f}", flush=True)
+        print(f"round {epoch + 1} of {rounds}: loss {total / (len(order) // _BATCH):.4f}", flush=True)
     return net.eval()
 
 
@@ -97,18 +97,19 @@ def main():
     parser.add_argument("--samples", required=True, help="what fit_finds.py kept")
     parser.add_argument("--write", action="store_true")
     parser.add_argument("--only-write", action="store_true", help="no figures of places held back")
+    parser.add_argument("--rounds", type=int, default=10)
     arguments = parser.parse_args()
     torch.manual_seed(1)
     features, patches, found, late = loaded(arguments.samples)
     print(f"{len(found)} places, {int(found.sum())} of them finds")
     if not arguments.only_write:
-        net = fit(*(part[~late] for part in (features, patches, found)))
+        net = fit(*(part[~late] for part in (features, patches, found)), arguments.rounds)
         said, true = scores(net, features[late], patches[late]), found[late].numpy() > 0
         for share in (0.85, 0.9, 0.95):
             least = np.quantile(said[true], 1 - share)
             print(f"held back: at recall {share}, precision {true[said >= least].mean():.3f}")
     if arguments.write or arguments.only_write:
-        net = fit(features, patches, found)
+        net = fit(features, patches, found, arguments.rounds)
         torch.onnx.export(
             net, (features[:2], patches[:2]), str(OUT), dynamo=False, input_names=["features", "patches"],
             output_names=["score"], dynamic_axes={"features": {0: "n"}, "patches": {0: "n"}},

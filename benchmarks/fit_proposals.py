@@ -19,7 +19,7 @@ from pathlib import Path
 import numpy as np
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
-OUT = Path(__file__).parents[1] / "src" / "lather" / "core" / "data" / "find" / "proposals.onnx"
+OUT = Path(__file__).parents[1] / "src" / "lather" / "core" / "data" / "find" / "small" / "proposals.onnx"
 FLAWS = {
     "blemish_dark": 13,
     "blemish_red": 12,
@@ -38,7 +38,7 @@ FLAWS = {
     "blotch": 1,
 }
 _SIDE, _STRIDE = 96, 2
-_ANYWHERE, _LEVELS = 60, (0.4, 0.3, 0.2, 0.1)  # crops of skin wherever it is, and on which layers
+_ANYWHERE, _LEVELS = 40, (0.4, 0.3, 0.2, 0.1)  # crops of skin wherever it is, and on which layers
 _LEAST_DE = 2.5
 _HELD, _EPOCHS, _BATCH, _RATE = 4, 6, 32, 4e-3
 _SEEN, _UNSURE_RIM = 72, 3  # pixels of a crop taken at a time; its outer cells, which see too little
@@ -48,23 +48,15 @@ NATURAL, MIDDLE, EITHER = 0, 1, -1
 def cut_crops(folder: str, job) -> None:
     """Crops of one plate, (n, PLANES, SIDE, SIDE), their answers and log2 sizes (n, SIDE / 2, SIDE / 2), as npz."""
     import cv2
-    from fit_finds import SPOTS, other_skin, scene_of, vary
+    from fit_finds import SPOTS
+    from made_photos import made_photo, scene_of
 
     from lather.core.find.spots import proposals
-    from lather.core.practice.grain import Grain
-    from lather.core.practice.make import make_plate
-    from lather.core.practice.sitters import load_sitter
 
     cv2.setNumThreads(1)  # two plates are worked on at a time
     name, seed = job
-    sitter = load_sitter(name)
-    rng = np.random.default_rng([77, seed, len(sitter.name)])
-    grain = Grain(float(rng.uniform(0.3, 1.2)), float(rng.uniform(0.4, 0.9)), float(rng.uniform(0.1, 0.5)))
-    if seed % 4 > 1:
-        other_skin(sitter, rng)
-    plate = make_plate(sitter, seed, flaws=FLAWS, grain=grain)
-    if seed % 2:
-        vary(plate, rng)
+    rng = np.random.default_rng([77, seed, len(name)])
+    plate = made_photo(name, seed, FLAWS, salt=77)
     scene = scene_of(plate.photo)
     layers = scene.layers
     spots, lines = [], []
@@ -94,7 +86,7 @@ def cut_crops(folder: str, job) -> None:
                 last = level == len(layers) - 1
                 crops.append((crop, *_answers(spots, lines, corner, level, last, proposals.LARGEST_PX)))
     x, t, z = (np.array(part) for part in zip(*crops)) if crops else 3 * [np.empty(0)]
-    np.savez(Path(folder) / f"{sitter.name}-{seed}.npz", planes=x, answers=t, sizes=z)
+    np.savez(Path(folder) / f"{Path(name).stem}-{seed}.npz", planes=x, answers=t, sizes=z)
 
 
 def _cut(planes: np.ndarray, x0: int, y0: int) -> np.ndarray | None:
@@ -240,8 +232,10 @@ def main():
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--crops", required=True, help="folder the crops are kept in")
     parser.add_argument("--first", type=int, default=1000)
-    parser.add_argument("--seeds", type=int, default=36)
-    parser.add_argument("--also", metavar="FOLDER", help="plates of people other than the shipped sitters")
+    parser.add_argument("--seeds", type=int, default=6, help="plates of each shipped sitter (default: 6)")
+    parser.add_argument("--crowd", type=int, default=3, help="plates of each of the crowd (default: 3)")
+    parser.add_argument("--also", metavar="FOLDER", action="append", default=[], help="more of the crowd")
+    parser.add_argument("--processes", type=int, default=2)
     parser.add_argument("--without", metavar="SITTERS", help="leave these out of the fit, to see faces never met")
     parser.add_argument("--fit", action="store_true")
     parser.add_argument("--write", action="store_true")
@@ -251,11 +245,12 @@ def main():
         return
     from concurrent.futures import ProcessPoolExecutor
 
-    from people import people
+    from fit_finds import jobs_of
 
     Path(arguments.crops).mkdir(parents=True, exist_ok=True)
-    jobs = [(n, s) for s in range(arguments.first, arguments.first + arguments.seeds) for n in people(arguments.also)]
-    with ProcessPoolExecutor(2) as pool:
+    jobs = [job for job in jobs_of(arguments)
+            if not (Path(arguments.crops) / f"{Path(job[0]).stem}-{job[1]}.npz").exists()]
+    with ProcessPoolExecutor(arguments.processes) as pool:
         list(pool.map(partial(cut_crops, arguments.crops), jobs))
 
 

@@ -281,7 +281,8 @@ class KindsTest(AdjustCase):
         other = {"mean": [float(a + b) for a, b in zip(mean, (4, -4, 5))], "spread": [2.0, 1.5, 1.5]}
         own = {"mean": mean.tolist(), "spread": lab[150:250, 200:300].std((0, 1)).tolist()}
         area = edit("target", [(200, 150), (300, 150), (300, 250), (200, 250)], feather=1.0)
-        layer = self.layer("match", edits=[area], measured_from=own, measured_to=other, width_px=3.0, spread=False)
+        layer = self.layer("match", edits=[area], measured_from=own, measured_to=other, width_px=3.0, spread=False,
+                           light=True)  # form stays unless it is asked for
         out = self.lab(self.result(layer))
         inside = np.s_[160:240, 210:290]
         before, after = (float(delta_e2000(x[inside].mean((0, 1))[None], np.array(other["mean"])[None])[0])

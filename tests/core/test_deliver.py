@@ -276,6 +276,10 @@ class DeliverTest(FolderCase):
         self.assertEqual(file_name(USUAL_PATTERN, job, card), "wren-spring-cards-nº-12-print-card-20x25.jpg")
         self.assertEqual(file_name("{client}_{job}", job, replace(card, format="TIFF")),
                          "alder-finch_wren-spring-cards.tif")
+        web = OutputSpec("b", "Web", size="px", long_edge_px=2048)
+        longest = max(job.source.width, job.source.height)
+        self.assertLess(longest, 2048)  # it is not enlarged, so its name does not say that it was
+        self.assertEqual(file_name("{output}-{size}", job, web), f"web-{longest}.jpg")
         plain = replace(job, brief={})
         self.assertEqual(file_name(USUAL_PATTERN, plain, card), "photo-print-card-20x25.jpg")
         for pattern in ("{nonsense}", "a/b", "", "{job", "..\\x"):

@@ -15,7 +15,7 @@ from lather.core.errors import PictureError, RequestError
 from lather.core.imageio.development import Development, daylight_xyz, multipliers
 from lather.core.imageio.extra import is_extra
 from lather.core.imageio.metadata import describe
-from lather.core.imageio.raw import develop, is_raw, light_of
+from lather.core.imageio.raw import develop, is_raw, light_of, neutral_of
 from lather.core.imageio.read import decode_picture, read_picture
 from lather.core.imageio.write import encode_picture
 from lather.core.job.brief import JobSheet
@@ -82,6 +82,20 @@ class RawTest(FolderCase):
         self.assertLess(np.abs(same / linear - 1).mean(), 0.01)
         magenta = linear_of(develop(data, "a", Development(0, None, 50.0), max_pixels=MOST)) / linear
         self.assertTrue(0.6 < magenta[..., 1].mean() / magenta[..., 0].mean() < 0.85)
+
+    def test_a_colour_that_is_taken_as_neutral_is_grey_afterwards(self):
+        light = daylight_xyz(3400)
+        data = dng(np.full((40, 60, 3), 0.12), light)
+        for wrong in (Development(0, 5600.0), Development(0.3, 2800.0, 20.0), Development(-0.5, None, -30.0)):
+            seen = develop(data, "a", wrong, max_pixels=MOST).pixels.reshape(-1, 3).mean(0) / 65535
+            self.assertGreater(seen.max() / seen.min(), 1.05)
+            found = neutral_of(data, "a", wrong, seen)
+            grey = linear_of(develop(data, "a", found, max_pixels=MOST)).reshape(-1, 3).mean(0)
+            self.assertLess(grey.max() / grey.min(), 1.01)
+            self.assertEqual(found.exposure, wrong.exposure)
+        self.assertIsNone(neutral_of(data, "a", Development(), np.array([0.9, 0.3, 0.2])))
+        self.assertIsNone(neutral_of(data, "a", Development(), np.array([1.0, 1.0, 1.0])))
+        self.assertIsNone(neutral_of(data, "a", Development(), np.array([0.02, 0.02, 0.02])))
 
     def test_a_wide_colour_is_not_clipped(self):
         green = np.full((40, 60, 3), 0.05)

@@ -2,7 +2,6 @@
 
 import unittest
 from dataclasses import replace
-from types import SimpleNamespace
 
 import cv2
 import numpy as np
@@ -11,7 +10,7 @@ from lather.core.engine.photo import Photo
 from lather.core.find.finder import find_all
 from lather.core.find.ground.specks import GroundScene, find_on_ground, stands_out
 from lather.core.find.lines.beard import HIDDEN_KINDS, beard_mask, is_hidden
-from lather.core.find.lines.stray_hairs import _less_of_a_fringe
+from lather.core.find.lines.stray_hairs import _beside
 from lather.core.find.scene import FindScene
 from lather.core.find.spots.glints import is_glint
 from lather.core.imageio.picture import Picture
@@ -113,16 +112,12 @@ class BackdropTest(unittest.TestCase):
 
 
 class FringeTest(unittest.TestCase):
-    def test_one_hair_among_many_is_less_certain_than_one_alone(self):
-        scene = SimpleNamespace(measures=SimpleNamespace(pixels_per_mm=5.0))
+    def test_hairs_of_a_fringe_stand_beside_each_other_and_a_long_one_does_not(self):
+        def hair(x: float, length: float) -> np.ndarray:
+            return np.array([(x, -length + t * length) for t in np.linspace(0, 1, 20)])
 
-        def hair(x: float, length: float) -> Find:
-            return Find(f"h{x}", "stray_hair", x, 0.0, length, 6.0, 0.9, path=((x, -length), (x, 0.0)), width_px=2.0)
-
-        fringe = [hair(10.0 * n, 100.0) for n in range(8)]
-        alone = hair(2000.0, 100.0)
-        long = hair(35.0, 400.0)
-        told = {f.id: f.confidence for f in _less_of_a_fringe([*fringe, alone, long], scene)}
-        self.assertEqual(told[alone.id], 0.9)
-        self.assertEqual(told[long.id], 0.9)  # it stands out of its fringe
-        self.assertLess(told["h30.0"], 0.5)
+        paths = [*(hair(10.0 * n, 100.0) for n in range(8)), hair(2000.0, 100.0), hair(35.0, 400.0)]
+        beside = _beside(paths, 5.0)
+        self.assertEqual(beside[-2], 0)
+        self.assertEqual(beside[-1], 0)  # it stands out of its fringe
+        self.assertGreater(min(beside[:8]), 4)

@@ -13,7 +13,15 @@ from lather.core.practice.sitters import HAIR, LIPS, SKIN
 from lather.core.stages.even.readout import input_of_even
 from lather.core.stages.light.cells import Field, Grid, Seen
 from lather.core.stages.light.exposure import exposed
-from lather.core.stages.light.needed import BARE, NEEDED, NETWORK, needed_lightness
+from lather.core.stages.light.needed import (
+    BARE,
+    NEEDED,
+    NETWORK,
+    SMALL_NETWORK,
+    NeededLight,
+    needed_lightness,
+    new_cells,
+)
 from lather.core.types import Rect
 from tests.support.faces import brighter, made_face
 from tests.support.sets import for_release
@@ -72,8 +80,12 @@ class CellsTest(unittest.TestCase):
 
 
 class NeededTest(unittest.TestCase):
-    def test_the_network_is_small(self):
-        self.assertLess(NETWORK.stat().st_size, 1_000_000)
+    def test_both_networks_are_small_files_and_each_is_asked_at_its_size_of_face(self):
+        needed = NeededLight(new_cells())
+        for scale, network in ((0.4, SMALL_NETWORK), (0.8, NETWORK)):
+            self.assertLess(network.stat().st_size, 1_000_000)
+            session = made_face(scale=scale).session()
+            self.assertEqual(needed.network_for(Grid.of(session.photo.bounds, faces_of(session.job))), network)
 
     def test_made_blotches_need_light_of_their_sign(self):
         for sitter in ("wren", "tilda"):

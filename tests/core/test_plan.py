@@ -85,6 +85,11 @@ class ChoiceTest(unittest.TestCase):
         self.assertIn("teeth", plan_of().row("colour").what)
         self.assertNotIn("teeth", plan_of(agreed={"teeth": "no"}).row("colour").what)
 
+    def test_teeth_are_planned_where_the_mouth_is_open(self):
+        for sitter, seen in (("tilda", True), ("wren", False)):
+            facts = photo_facts(made_face(sitter).measures)
+            self.assertEqual(facts.teeth_seen, seen, sitter)
+
     def test_each_route_proposes_its_own_stages(self):
         done = {route: {row.stage_id for row in plan_of(route=route).rows if row.do} for route in ROUTES}
         self.assertIn("even", done["light"])

@@ -13,7 +13,7 @@ from lather.core.job.model import Layer, Stroke, freeze_points, new_id
 from lather.core.measure.bands import modelling_spread, texture_energy
 from lather.core.practice.sitters import LIPS, SKIN
 from lather.core.stages.sculpt.kind import most_stops
-from lather.core.stages.sculpt.paths import BOTH_EYES, laid_stops, lay_command, proposals
+from lather.core.stages.sculpt.paths import BOTH_EYES, SHARE, _along, laid_stops, lay_command, proposals
 from tests.support.faces import made_face
 
 _REASONS = ("", "turned away", "in shade", "in the light", "dark already", "bright already", "lashes there",
@@ -103,6 +103,42 @@ class FiguresTest(unittest.TestCase):
             edge = cv2.morphologyEx(lips, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8)) > 0
             change = np.abs(srgb_lightness(after) - srgb_lightness(before))
             self.assertLess(np.percentile(change[edge], 95), 0.3, sitter)
+
+
+def bends(picture, path, reach, sigma):
+    """Second derivatives (places, steps) of a picture, seen at a scale, on lines across a path; px."""
+    seen = cv2.GaussianBlur(picture.astype(np.float32), (0, 0), sigma)
+    along = np.gradient(path, axis=0)
+    across = along[:, ::-1] * (-1, 1) / (np.linalg.norm(along, axis=1)[:, None] + 1e-9)
+    steps = np.arange(-reach, reach + 1)
+    xs, ys = (path[:, None, n] + steps * across[:, None, n] for n in (0, 1))
+    lines = cv2.remap(seen, xs.astype(np.float32), ys.astype(np.float32), cv2.INTER_LINEAR,
+                      borderMode=cv2.BORDER_REPLICATE)
+    by = max(1, round(sigma))
+    return np.abs(lines[:, 2 * by :] - 2 * lines[:, by:-by] + lines[:, : -2 * by]) / by**2
+
+
+class RimTest(unittest.TestCase):
+    """What “lay all” puts down has no rim: across every path, and where two meet, it bends less than the photo does."""
+
+    def test_all_paths_together_bend_less_than_the_photo_by_itself(self):
+        for sitter in ("wren", "tilda"):
+            face = made_face(sitter)
+            session, width = face.session(), face.measures.face.width_px
+            rows = [one for one in proposals(session.engine, session.job) if not one.left_out]
+            self.assertGreaterEqual(sum(len(one.paths) for one in rows), 16)
+            for share in (SHARE, 2 * SHARE):
+                job = lay_command(session.job, rows, share).apply(session.job)
+                before, after = (srgb_lightness(session.engine.pixels(j, session.photo.bounds))
+                                 for j in (session.job, job))
+                for sigma in (1.0, 0.01 * width):
+                    for one in rows:
+                        for path in one.paths:
+                            places = _along(path, 4.0)
+                            reach = round(0.75 * one.width_px + 3 * sigma)
+                            laid, own = (bends(picture, places, reach, sigma).max()
+                                         for picture in (after - before, before))
+                            self.assertLess(laid, own, (sitter, share, sigma, one.id))
 
 
 class LimitsTest(unittest.TestCase):

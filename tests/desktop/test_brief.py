@@ -56,6 +56,23 @@ class BriefCase(WindowCase):
         self.pump(0.03)
 
 
+class WideTest(BriefCase):
+    def test_a_wide_window_shows_all_at_once_and_a_narrow_one_as_before(self):
+        self.assertFalse(self.brief.facts.isVisible())
+        self.window.resize(1920, 1080)
+        self.pump(0.1)
+        for view in (self.brief.table, self.brief.facts, self.brief.limits):
+            self.assertTrue(view.isVisible())
+        self.assertGreater(self.brief.canvas.width(), 600)
+        self.assertFalse(self.brief.views.isVisible())
+        self.window.resize(1280, 800)
+        self.pump(0.1)
+        self.assertTrue(self.brief.table.isVisible() and self.brief.views.isVisible())
+        QTest.mouseClick(self.brief.views.button("limits"), Qt.MouseButton.LeftButton)
+        self.assertTrue(self.brief.limits.isVisible())
+        self.assertFalse(self.brief.facts.isVisible())
+
+
 class SheetTest(BriefCase):
     def test_the_sheet_is_filled_in_by_hand_and_the_plan_follows(self):
         form = self.brief.form

@@ -4,12 +4,21 @@ import functools
 import threading
 from unittest import mock
 
+import cv2
 import numpy as np
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
+from lather.core.colour.lab import srgb_to_lab
+from lather.core.engine.engine import faces_of
 from lather.core.job.commands import SetFinds
+from lather.core.job.face_mesh import EYES, LIDS, LIPS_OUTER
 from lather.core.job.finds import Find
+from lather.core.people.guard import Guard
+from lather.core.people.zone_masks import ZoneMasks
+from lather.core.practice.sitters import EYE_WHITE, LIPS, SKIN, TEETH
+from lather.desktop.controls.painting.pointer_overlay import pointer_text
 from lather.desktop.stages.adjust import part
 from lather.desktop.stages.adjust.list_panel import NOT_USED
 from tests.support.faces import Face, made_face
@@ -46,9 +55,14 @@ class ColourCase(WindowCase):
         self.settle()
 
     def take_kind(self, kind: str):
+        """Choose an adjustment, and use it as it is proposed."""
         QTest.mouseClick(self.part.list.rows[kind], Qt.MouseButton.LeftButton)
         self.still()
-        return self.part.box[kind]
+        box = self.part.box[kind]
+        if box.use.isVisible():
+            QTest.mouseClick(box.use, Qt.MouseButton.LeftButton)
+            self.still()
+        return box
 
     def tool(self, tool: str) -> None:
         QTest.mouseClick(self.desk.brush_strip.tools[tool], Qt.MouseButton.LeftButton)
@@ -231,6 +245,123 @@ class MaskTest(ColourCase):
         self.still()
         self.assertGreater(int((self.changed > 0.001).sum()), 1.3 * on_lips.sum())
         self.assertEqual(self.desk.course.cells["colour"].count.text(), "by zone")
+
+
+class SparedTest(ColourCase):
+    def open_guarded(self) -> None:
+        self.open()
+        session = self.job.session
+        guard = Guard.of(self.face.measures.people, faces_of(session.job), session.photo.bounds)
+        self.desk.measured.guard = guard.with_parts(ZoneMasks(session.photo), faces_of(session.job))
+        self.desk._measured()
+
+    def lab_of(self, pixels, where) -> np.ndarray:
+        return srgb_to_lab(np.clip(pixels[where], 0, 1)[None])[0]
+
+    def test_shine_across_a_lid_leaves_lid_and_white_and_keeps_the_hue_of_skin(self):
+        self.open_guarded()
+        self.take_kind("shine")
+        eye = self.map.mesh_px[list(EYES["left"])].mean(0)
+        width = self.map.width_px
+        down = [(float(eye[0]), float(eye[1] + t * width)) for t in np.linspace(0.22, -0.02, 14)]
+        self.desk.brush_strip.size.set_value(0.16 * width, tell=True)
+        self.drag(down)
+        self.still()
+        self.assertEqual(len(self.layer.edits), 1)
+        after, lids = self.whole(), np.zeros(self.photo.shape[:2], np.uint8)
+        cv2.fillPoly(lids, [np.round(self.map.mesh_px[list(LIDS["left"])]).astype(np.int32)], 1)
+        for stays in (lids > 0, self.face.zones == EYE_WHITE, self.face.zones == LIPS):
+            off = np.linalg.norm(self.lab_of(after, stays) - self.lab_of(self.photo, stays), axis=1)
+            self.assertLess(float(off.max()), 0.3)
+        on_skin = (self.changed > 0.004) & (self.face.zones == SKIN)
+        self.assertGreater(int(on_skin.sum()), 40)
+        hues = [np.degrees(np.arctan2(*np.median(self.lab_of(one, on_skin), axis=0)[:0:-1]))
+                for one in (after, self.photo)]
+        self.assertLess(abs(hues[0] - hues[1]), 2)
+
+    def test_whiten_painted_across_the_mouth_stays_on_the_teeth_and_says_so_elsewhere(self):
+        self.open_guarded()
+        self.take_kind("whiten")
+        QTest.mouseClick(self.part.strip.how.button("painted"), Qt.MouseButton.LeftButton)
+        self.still()
+        np.testing.assert_array_equal(self.whole(), self.photo)
+        x, y = (float(v) for v in self.map.mesh_px[list(LIPS_OUTER)].mean(0))
+        width = self.map.width_px
+        self.desk.brush_strip.size.set_value(0.2 * width, tell=True)
+        self.drag([(x + t * width, y) for t in np.linspace(-0.25, 0.25, 12)])
+        self.still()
+        teeth = (self.face.zones == TEETH).astype(np.uint8)
+        near = cv2.dilate(teeth, np.ones((2 * round(0.02 * width) + 1,) * 2)) > 0
+        self.assertGreater(float(self.changed[teeth > 0].mean()), 0.01)
+        self.assertEqual(float(self.changed[~near].max()), 0.0)
+        self.mouse(QEvent.Type.MouseMove, x, y - 0.5 * width, down=False)
+        self.assertIn("only on teeth", str(pointer_text(self.desk.control)))
+        self.drag([(x, y - 0.5 * width), (x + 5, y - 0.5 * width)])
+        self.assertEqual(len(self.layer.edits), 1)
+        with self.hold(Qt.Key.Key_U):
+            self.drag([(x, y - 0.5 * width), (x + 5, y - 0.5 * width)])
+        self.assertEqual(len(self.layer.edits), 2)
+
+    def test_what_is_left_out_is_said_and_a_key_lets_one_stroke_reach_it(self):
+        self.open_guarded()
+        box = self.take_kind("calm")
+        self.assertIsNotNone(box)
+        x, y = (float(v) for v in self.map.mesh_px[list(LIPS_OUTER)].mean(0))
+        self.mouse(QEvent.Type.MouseMove, x, y, down=False)
+        self.assertIn("stay", str(pointer_text(self.desk.control)))
+        self.drag([(x, y), (x + 4, y), (x + 8, y)])
+        self.still()
+        self.assertEqual(self.layer.edits, ())
+        self.assertIn("Lips, eyes", self.desk.messages.text())
+        QTest.keyPress(self.canvas, Qt.Key.Key_U)
+        self.mouse(QEvent.Type.MouseMove, x, y, down=False)
+        self.assertNotIn("stay", str(pointer_text(self.desk.control)))
+        self.drag([(x, y), (x + 4, y), (x + 8, y)])
+        QTest.keyRelease(self.canvas, Qt.Key.Key_U)
+        self.still()
+        self.assertEqual(len(self.layer.edits), 1)
+        self.assertIsNone(self.layer.edits[0].fence)
+        QTest.mouseClick(self.desk.brush_strip.spares, Qt.MouseButton.LeftButton)
+        self.drag([(x - 8, y), (x - 4, y), (x, y)])
+        self.still()
+        self.assertEqual(len(self.layer.edits), 2)
+
+
+class ChosenTest(ColourCase):
+    def choose(self, kind: str):
+        QTest.mouseClick(self.part.list.rows[kind], Qt.MouseButton.LeftButton)
+        self.still()
+        return self.part.box[kind]
+
+    def test_choosing_shows_an_adjustment_and_the_first_change_or_stroke_makes_its_layer(self):
+        self.open()
+        box = self.choose("whiten")
+        self.assertIs(self.part.panel.currentWidget(), box)
+        self.assertEqual(self.job.stage.layers, ())
+        self.assertIn("Nothing is changed yet", self.desk.messages.text())
+        box.controls["lighter"].set_value(40, tell=True)
+        self.still()
+        (layer,) = self.job.stage.layers
+        self.assertEqual((layer.kind, layer.settings["lighter"]), ("whiten", 0.4))
+        self.assertIn("measured", layer.settings)
+        self.choose("shine")
+        self.assertEqual(len(self.job.stage.layers), 1)
+        self.assertEqual(self.desk.state.tool, "mask")
+        x, y = (sum(self.map.points[f"eye_{side}"][i] for side in ("left", "right")) / 2 for i in (0, 1))
+        self.drag([(x, y - 90), (x + 20, y - 90)])
+        self.still()
+        self.assertEqual([one.kind for one in self.job.stage.layers], ["whiten", "shine"])
+        self.assertEqual([len(one.edits) for one in self.job.stage.layers], [0, 1])
+        self.choose("iris")
+        QTest.mouseClick(self.part.box["iris"].use, Qt.MouseButton.LeftButton)
+        self.still()
+        QTest.keyClick(QApplication.focusWidget() or self.canvas, Qt.Key.Key_9)  # no click took the keys away
+        self.settle()
+        self.assertEqual(self.job.stage_id, "crisp")
+        self.key(Qt.Key.Key_6)
+        self.choose("whiten")  # is in use: taken in hand
+        self.assertEqual(self.job.layer.kind, "whiten")
+        self.assertFalse(self.part.proposes())
 
 
 class FindsInColourTest(ColourCase):

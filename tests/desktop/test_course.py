@@ -118,7 +118,7 @@ class ToyStagesTest(WindowCase):
         self.settle()
         added = self.whole() - self.photo
         np.testing.assert_allclose(added[..., 0], 0.1, atol=1e-3)
-        self.assertEqual(self.desk.course.cells["crisp"].count.text(), "everywhere")
+        self.assertEqual(self.desk.course.cells["crisp"].count.text(), "all over")
         part.controls["side"].setCurrentIndex(1)
         part.controls["side"].activated.emit(1)
         self.settle()

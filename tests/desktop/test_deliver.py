@@ -169,6 +169,28 @@ class DeliverTest(WindowCase):
         self.assertTrue((self.folder / "wren-web-500.jpg").exists())
         self.assertEqual(self.job.job.brief["agreed"]["guardian"], "yes")
 
+    def test_what_is_over_its_limit_is_told_once_with_the_way_to_review(self):
+        screen = self.screen
+        for card in (screen.sheet, screen.report):
+            card.switch.setChecked(False)
+        self.window.judging._take(self.job.job, {"repeats": 3.0, "texture_kept": 96.0})
+        asked = self.answer("Look in Review")
+        self.press_deliver()
+        self.assertIn("repeats 3", asked[0])
+        self.assertNotIn("texture", asked[0])
+        self.assertIs(self.window.screen, self.window.screens["review"])
+        self.assertEqual(list(self.folder.iterdir()), [])
+        self.window.show_screen("deliver")
+        self.press_deliver()
+        self.assertTrue((self.folder / "wren-web-500.jpg").exists())
+        self.assertIn("repeats", {note.gauge for note in self.entry().gauges})
+
+    def test_what_was_measured_only_afterwards_is_told_then(self):
+        self.assertEqual(self.window.judging.over_now, [])
+        self.screen.asking.tell_measured(self.job.job.stages, {"repeats": 2.0})
+        self.assertIn("Delivered, and over the limit: repeats", self.screen.messages.text())
+        self.assertIn("Ctrl+R", self.screen.messages.text())
+
     def test_metadata_go_along_as_chosen(self):
         self.assertFalse(self.screen.names.location.isEnabled())  # the photo holds no place
         path = self.folder / "wren-web-500.jpg"

@@ -2,6 +2,7 @@
 
 from unittest import mock
 
+import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog
@@ -52,6 +53,24 @@ class RawInTheWindowTest(WindowCase):
         self.assertEqual(Development.of(job.job.brief["development"]), Development(0.5))
         self.assertEqual(job.session.photo.picture.bits, 16)
         self.assertIn("portrait", self.window.header.title.text())
+
+    def test_a_touch_on_the_photo_takes_it_as_neutral(self):
+        self.window.open_path(self.raw(linear=np.full((60, 80, 3), 0.3)))
+        dialog = self.dialog()
+        dialog.kelvin.set_value(3600, tell=True)
+        self.wait(dialog.idle)
+
+        def seen():
+            colour = dialog.picture.pixmap().toImage().pixelColor(260, 200)
+            return colour.red() - colour.blue()
+
+        self.assertLess(seen(), -20)
+        QTest.mouseClick(dialog.picture, Qt.MouseButton.LeftButton, pos=dialog.picture.rect().center())
+        self.wait(dialog.idle)
+        self.assertLess(abs(seen()), 3)
+        self.assertGreater(dialog.development.kelvin, 5000)
+        QTest.mouseClick(dialog.cancel, Qt.MouseButton.LeftButton)
+        self.pump()
 
     def test_given_up_nothing_is_opened_and_what_cannot_be_read_is_said(self):
         self.window.open_path(self.raw())

@@ -1,5 +1,6 @@
 """Crisp and Finish in the real window; and a portrait taken through all ten stages by mouse and keys."""
 
+import cv2
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
@@ -7,9 +8,13 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from lather.core.colour.lab import srgb_to_lab
+from lather.core.engine.engine import faces_of
 from lather.core.gauges.registry import measured_on_desk
 from lather.core.imageio.read import read_picture
+from lather.core.job.face_mesh import LIPS_OUTER
 from lather.core.job.limits import band
+from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.people.guard import Guard
 from tests.desktop.test_colour import ColourCase, ring
 from tests.support.sets import for_release
 
@@ -55,6 +60,32 @@ class CurveTest(FinishCase):
         self.still()
         self.assertEqual(len(self.layer.settings["curve"]), 2)
         np.testing.assert_array_equal(self.whole(), self.photo)
+
+    def test_what_is_picked_as_neutral_is_grey_and_skin_is_no_grey_card(self):
+        self.open()
+        self.take_kind("tone")
+        self.tool("pick")
+        lab = srgb_to_lab(np.clip(self.photo, 0, 1))
+        chroma = np.hypot(cv2.blur(lab[..., 1], (9, 9)), cv2.blur(lab[..., 2], (9, 9)))
+        chroma[(lab[..., 0] < 25) | (lab[..., 0] > 90)] = 99
+        chroma[:20] = chroma[-20:] = 99
+        chroma[:, :20] = chroma[:, -20:] = 99
+        y, x = np.unravel_index(int(np.argmin(np.abs(chroma - 6))), chroma.shape)
+        self.click(float(x), float(y))
+        self.still()
+        after = srgb_to_lab(np.clip(self.whole()[y - 3 : y + 4, x - 3 : x + 4], 0, 1)).reshape(-1, 3)
+        self.assertLess(float(np.hypot(*np.median(after, axis=0)[1:])), 1.0)
+        self.assertIn("grey now", self.desk.messages.text())
+        held = dict(self.layer.settings)
+        mesh = self.map.mesh_px[list(LIPS_OUTER)].mean(0)
+        around = np.s_[int(mesh[1]) - 30 : int(mesh[1]) + 30, int(mesh[0]) - 30 : int(mesh[0]) + 30]
+        colour = np.hypot(cv2.blur(lab[..., 1], (9, 9)), cv2.blur(lab[..., 2], (9, 9)))[around]
+        self.assertGreater(float(colour.max()), 29)
+        down, right = np.unravel_index(int(colour.argmax()), colour.shape)
+        self.click(float(mesh[0] - 30 + right), float(mesh[1] - 30 + down))
+        self.still()
+        self.assertEqual(self.layer.settings, held)
+        self.assertIn("no grey", self.desk.messages.text())
 
     def test_sliders_count_as_one_step_while_dragged_and_the_list_says_what_was_set(self):
         self.open()
@@ -145,6 +176,10 @@ class WholeCourseTest(ColourCase):
 
     def test_from_the_photo_to_the_delivered_picture_with_its_gauges_inside_the_bands(self):
         self.open()
+        session = self.job.session
+        people = PhotoMeasures.of_job(session.photo, session.job).people  # as the window reads it beside
+        self.desk.measured.guard = Guard.of(people, faces_of(session.job), session.photo.bounds)
+        self.desk._measured()
         face, width = self.map, self.map.width_px
         nose, chin = face.points["nose_tip"], face.points["chin"]
         self.click(nose[0] - 0.2 * width, nose[1] + 0.05 * width)  # Mend: a Dab

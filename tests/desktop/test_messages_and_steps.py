@@ -144,7 +144,7 @@ class LingeringTest(StepsCase):
         self.canvas.centre_on(1500, 1300, 1.0)
         self.settle()
         self.key(Qt.Key.Key_Z)
-        self.assertIn("Undone: change mend", self.window.notice.text())
+        self.assertIn("Undone: change dab", self.window.notice.text())
         seen = self.canvas.view.visible(self.canvas.picture)
         self.assertTrue(seen.x0 < 120 < seen.x1 and seen.y0 < 120 < seen.y1)
 

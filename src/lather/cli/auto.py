@@ -10,21 +10,12 @@ from lather.cli.developing import add_development_arguments, development_of
 from lather.cli.outputs import add_replace_argument, make_folder, may_write
 from lather.core.deliver.export import Output
 from lather.core.errors import RequestError
-from lather.core.find.finder import find_all
-from lather.core.find.lines.stray_hairs import chosen_hairs
 from lather.core.imageio.development import Development
 from lather.core.imageio.write import DEPTHS, format_for
-from lather.core.job.commands import SetBrief, SetFinds, Together
+from lather.core.job.commands import SetBrief
 from lather.core.job.limits import job_kind_named, job_kinds
-from lather.core.kinds.registry import stage_of_kind
-from lather.core.measure.photo_measures import PhotoMeasures
-from lather.core.mending.colour_settings import automatic_whitening
-from lather.core.mending.edit_for_find import can_mend, mend_all
-from lather.core.mending.evening_by_route import crisp_command, evening_command
+from lather.core.mending.automatic import ROUTES, first_pass
 from lather.core.session import Session
-from lather.core.stages.registry import STAGES
-
-ROUTES = ("light", "bands", "sweep", "veil", "mend")
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -42,81 +33,28 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
                         "evened or calmed (default: light)")
     parser.add_argument("--brief", help="kind of job, for how much of creases and hollows stays: "
                         + ", ".join(job_kinds()))
+    parser.add_argument("--over", action="store_true",
+                        help="leave gauges over their limits; without it strengths are turned down until all are "
+                        "inside")
     add_delivery_arguments(parser)
     add_development_arguments(parser)
 
 
 def mend_photo(
     photo: str, out: str, job: str | None, bits: int | None, delivery, soft_share: float, job_kind: str | None,
-    route: str = ROUTES[0], development: Development | None = None,
+    route: str = ROUTES[0], development: Development | None = None, over: bool = False,
 ) -> dict:
-    """Find, mend, clear, even, match grain and deliver a photo; what was done, as plain values. Raises LatherError."""
+    """The first pass over a photo, judged and delivered; what was done, as plain values. Raises LatherError."""
     fmt = format_for(out)
     session = Session.open(photo, development=development)
     if job_kind is not None:
         session.history.do(SetBrief("kind", job_kind))
-    finds, measures = find_all(session.photo, measures=PhotoMeasures.of_job(session.photo, session.job),
-                               delivery=delivery)
-    session.history.amend(SetFinds(finds, measures.face, measures.faces[1:]))
-    wanted = [f for f in finds if f.worth and session.job.find_state(f) == "open"]
-    flaws = [f for f in wanted if stage_of_kind(f.kind) == "mend"]
-    hairs = chosen_hairs(wanted, soft_share=soft_share)
-    blotches = [f for f in wanted if stage_of_kind(f.kind) == "even"]
-    done = {}
-    for stage_id, chosen in (("mend", flaws), ("strands", hairs)):
-        layers = session.job.stage(stage_id).layers
-        layer_id = layers[0].id if layers else ""
-        command, done[stage_id] = mend_all(session.engine, session.job, chosen, layer_id, stage_id=stage_id)
-        if command is not None:
-            session.history.do(command)
-    mended = done["mend"] + done["strands"]
-    calmed, whitened = _colour(session, wanted) if route != "mend" else (0, [])
-    evening = None
-    if route != "mend":
-        session.history.do(SetBrief("route", route))
-        evening = evening_command(session.engine, session.job, measures, route)
-        sharpening = crisp_command(session.engine, session.job, measures) if route in ("bands", "veil") else None
-        for command in (evening, sharpening):
-            if command is not None:
-                session.history.do(command)
-    by_itself = set()
-    for info in STAGES:
-        command = info.automatic(session.job, measures) if info.automatic else None
-        if command is not None:
-            session.history.do(command)
-            by_itself.add(info.id)
-    depth = bits or max(DEPTHS[fmt])
-    session.export(out, Output(bits=depth, to_srgb=False))
+    verdict = first_pass(session.engine, session.history, delivery=delivery, route=route, soft_share=soft_share,
+                         over=over)
+    session.export(out, Output(bits=bits or max(DEPTHS[fmt]), to_srgb=False))
     if job:
         session.save(job)
-    kept = sum(session.job.find_state(f) == "keep" for f in finds)
-    return {
-        "photo": str(photo),
-        "out": str(out),
-        "finds": len(finds),
-        "mended": mended,
-        "strands": done["strands"],
-        "evened": len(blotches) if evening is not None else 0,
-        "calmed": calmed,
-        "whitened": whitened,
-        "grain": "grain" in by_itself,
-        "kept": kept,
-        "will_not_show": sum(not f.worth for f in finds),
-    }
-
-
-def _colour(session: Session, wanted: list) -> tuple[int, list[str]]:
-    """Redness calmed and shine taken down as far as the kind of job allows, eye whites and teeth whitened at part
-    strength: how many, and which.
-    """
-    finds = [f for f in wanted if stage_of_kind(f.kind) == "colour" and can_mend(f)]
-    command, count = mend_all(session.engine, session.job, finds, "", stage_id="colour")
-    if command is not None:
-        session.history.do(command)
-    layers = automatic_whitening(session.engine, session.job)
-    if layers:
-        session.history.do(Together("whiten", tuple(layers)))
-    return count, [layer.layer.settings["part"] for layer in layers]
+    return {"photo": str(photo), "out": str(out)} | verdict.to_json() | {"verdict": verdict.lines()}
 
 
 def _check_names(out: str, job: str | None, bits: int | None) -> None:
@@ -139,7 +77,7 @@ def run(arguments: argparse.Namespace) -> int:
         job = str(Path(arguments.job) / f"{stem}.lather") if many and arguments.job else arguments.job
         _check_names(out, job, arguments.bits)
         values = (photo, out, job, arguments.bits, delivery, arguments.soft / 100, job_kind, arguments.route,
-                  development_of(arguments))
+                  development_of(arguments), arguments.over)
         tasks.append(Task(photo, "lather.cli.auto:mend_photo", values, tuple(one for one in (out, job) if one)))
     may_write([path for task in tasks for path in task.outputs], arguments.photos, folders=folders,
               replace=arguments.replace, claimed=not many)
@@ -150,5 +88,6 @@ def run(arguments: argparse.Namespace) -> int:
 
 
 def _line(r: dict) -> str:
-    return (f"{r['out']}: {r['mended']} of {r['finds']} finds mended, {r['evened']} evened, {r['calmed']} calmed, "
-            f"{r['kept']} kept, {r['will_not_show']} will not show")
+    return "\n  ".join([
+        f"{r['out']}: {r['mended']} of {r['finds']} finds mended, {r['evened']} evened, {r['calmed']} calmed, "
+        f"{r['kept']} kept, {r['will_not_show']} will not show", *r["verdict"]])

@@ -8,10 +8,10 @@ from contextlib import closing
 from lather.cli.arguments import number, whole
 from lather.cli.delivery import add_delivery_arguments, delivery_of
 from lather.core.errors import LatherError, RequestError
-from lather.core.find.finder import find_all
+from lather.core.find.finder import look_at
 from lather.core.job.agreements import AGREEMENTS
 from lather.core.job.brief import clock_text, money
-from lather.core.job.commands import SetBrief, SetFinds
+from lather.core.job.commands import SetBrief
 from lather.core.job.limits import job_kind_named, job_kinds
 from lather.core.measure.photo_facts import meanings, photo_facts
 from lather.core.measure.photo_measures import PhotoMeasures
@@ -90,8 +90,7 @@ def run(arguments: argparse.Namespace) -> int:
     _take_sheet(session, arguments)
     measures = PhotoMeasures.of_job(session.photo, session.job)
     if session.job.finds is None:
-        finds, measures = find_all(session.photo, measures=measures)
-        session.history.amend(SetFinds(finds, measures.face, measures.faces[1:]))
+        session.history.amend(look_at(session.photo, measures=measures).command)
     facts = photo_facts(measures)
     plan = plan_of(session.job, facts, known_speeds(shipped=arguments.shipped))
     if arguments.json:

@@ -2,6 +2,7 @@
 
 import argparse
 import os
+import re
 import tempfile
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
@@ -17,6 +18,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_replace_argument(parser)
     parser.add_argument("--stage", action="append", metavar="STAGE",
                         help="only the pictures of these stages or views (the desk is always taken); without it all")
+    parser.add_argument("--size", metavar="WxH", default="1280x800", help="of the window (1280x800)")
     parser.add_argument("--handbook", metavar="DIR", help="also write the handbook's pictures, smaller, as JPEG, there")
 
 
@@ -24,6 +26,10 @@ def run(arguments: argparse.Namespace) -> int:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from lather.desktop.pictures.shots import STAGE_SHOTS, VIEW_SHOTS, take_shots
 
+    found = re.fullmatch(r"(\d{3,4})x(\d{3,4})", arguments.size)
+    if found is None:
+        raise RequestError(f"“{arguments.size}” is no size of a window; write it as 1920x1080.")
+    size = int(found[1]), int(found[2])
     for stage in arguments.stage or ():
         if stage not in (*STAGE_SHOTS, *VIEW_SHOTS):
             known = ", ".join((*STAGE_SHOTS, *VIEW_SHOTS))
@@ -37,7 +43,7 @@ def run(arguments: argparse.Namespace) -> int:
         # the same pictures for everybody: no cards, keys or jobs of one's own
         with _environment({f"XDG_{own}_HOME": folder for own in ("CONFIG", "DATA", "STATE")}):
             take_shots(taken, arguments.stage or (*STAGE_SHOTS, *VIEW_SHOTS),
-                       handbook=book if arguments.handbook else None)
+                       handbook=book if arguments.handbook else None, size=size)
         folders = ((taken, arguments.out), (book, arguments.handbook))
         moved = {path: Path(out) / path.name for made, out in folders if out for path in sorted(made.iterdir())}
         may_write(list(moved.values()), replace=arguments.replace)

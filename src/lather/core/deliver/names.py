@@ -42,7 +42,8 @@ def file_name(pattern: str, job: Job, spec: OutputSpec, today: date | None = Non
 
 
 def _values(job: Job, spec: OutputSpec, today: date) -> Mapping[str, str]:
-    size = {"full": "full", "px": f"{spec.long_edge_px}", "cm": f"{spec.width_cm:g}x{spec.height_cm:g}"}[spec.size]
+    long_edge = min(spec.long_edge_px, max(job.source.width, job.source.height) or spec.long_edge_px)  # never enlarged
+    size = {"full": "full", "px": f"{long_edge}", "cm": f"{spec.width_cm:g}x{spec.height_cm:g}"}[spec.size]
     sheet, photo = JobSheet.of(job.brief), slug(Path(job.source.name).stem)
     return {
         "client": slug(sheet.client), "job": slug(sheet.title) or photo, "frame": slug(job.brief.get("frame", "")),

@@ -256,6 +256,7 @@ class Stack:
             self._faces,
             self._job_kind,
             zones=self._zones,
+            blocks=photo.blocks,
         )
 
     def _finished(self, upto: int, rect: Rect, level: int) -> EncodedRGB:

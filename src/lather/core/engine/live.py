@@ -12,6 +12,7 @@ from lather.core.stages.base import Finished, Painting
 from lather.core.tools.registry import TOOLS
 from lather.core.types import EMPTY, EncodedRGB, Rect
 
+_MANY_CORNERS = 300  # of a fence: then only what lies near the stroke is kept
 _SHARED_PX = 40_000  # from which a picture is worked in two halves, side by side
 _HELPER = ThreadPoolExecutor(1, "live")
 _OUTSIDE = "Outside the fence: nothing was laid down. Take the fence away, or paint inside it."
@@ -106,7 +107,13 @@ class LiveStroke:
         points = np.concatenate(self._points)
         if _misses_fence(self.stroke, points):
             return Finished(None, 0.0, _OUTSIDE)
-        return Finished(None, 0.0, self._edit.nothing) if self.laid.empty else self._edit.finish(points)
+        if self.laid.empty:
+            return Finished(None, 0.0, self._edit.nothing)
+        done = self._edit.finish(points)
+        edit = done.edit
+        if edit is None or edit.fence is None or edit.fence.corners < _MANY_CORNERS:
+            return done
+        return replace(done, edit=replace(edit, fence=edit.fence.clipped(edit.bounds)))
 
 
 def _misses_fence(stroke: Stroke, points: np.ndarray) -> bool:

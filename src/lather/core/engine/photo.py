@@ -7,6 +7,7 @@ from functools import cached_property
 
 import numpy as np
 
+from lather.core.imageio.jpeg_blocks import Blocks, blocks_of
 from lather.core.imageio.picture import Picture
 from lather.core.job.model import Source
 from lather.core.levels import halve_codes
@@ -49,6 +50,11 @@ class Photo:
     def bounds(self) -> Rect:
         """All of level 0."""
         return Rect(0, 0, self.width, self.height)
+
+    @cached_property
+    def blocks(self) -> Blocks | None:
+        """Blocks that JPEG left in it; None where there are none."""
+        return blocks_of(self.picture.pixels)
 
     @property
     def source(self) -> Source:

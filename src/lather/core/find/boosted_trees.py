@@ -9,6 +9,8 @@ import numpy as np
 from lather.core.loops import loop
 
 FOLDER = Path(__file__).parents[1] / "data" / "find"
+SMALL = FOLDER / "small"
+"""What was fitted on small faces, as cameras give them; on large ones pores are seen, and other weights tell."""
 
 
 @loop("f8[:, ::1], i2[::1], f4[::1], i4[::1], i4[::1], f4[::1], i4[::1], i1[::1], f8[:, ::1]")
@@ -57,8 +59,8 @@ _ARRAYS = ("start", "feature", "threshold", "left", "right", "value", "roots", "
 
 
 @cache
-def model(name: str) -> KindModel:
-    """The shipped trees for "spots", "ground", "areas", "lines" or "lips", or for "spots_or_none" and the like, which
-    tell whether anything is there (made by benchmarks/fit_finds.py on plates)."""
-    with np.load(FOLDER / f"{name}.npz", allow_pickle=False) as data:
+def model(name: str, folder: Path = FOLDER) -> KindModel:
+    """The shipped trees for "spots", "ground", "areas", "lines", "lips" or "strands", or for "spots_or_none" and the
+    like, which tell whether anything is there (made by benchmarks/fit_finds.py). folder: FOLDER or SMALL."""
+    with np.load(folder / f"{name}.npz", allow_pickle=False) as data:
         return KindModel(tuple(str(k) for k in data["kinds"]), *(data[n] for n in _ARRAYS))

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -10,17 +10,17 @@ import numpy as np
 from lather.core.engine.photo import Photo
 from lather.core.errors import Cancelled, RequestError
 from lather.core.find.areas import blotches, drawn_marks, redness_and_shine
+from lather.core.find.confidence import calibrated
 from lather.core.find.eyes import hollows_and_veins, red_eye
 from lather.core.find.ground import specks
 from lather.core.find.lines import brow_hairs, skin_lines, stray_hairs
-from lather.core.find.lines.beard import beard_mask, is_hidden
+from lather.core.find.no_flaw import Around, marks_to_ask_of, sifted, spots_to_ask_of
 from lather.core.find.scene import FindScene
 from lather.core.find.spots import spots
-from lather.core.find.spots.glints import is_glint
 from lather.core.find.visibility import Delivery, judged
-from lather.core.job.drawn_marks import lies_on
+from lather.core.job.commands import SetFinds
 from lather.core.job.face_map import FaceMap
-from lather.core.job.finds import Find
+from lather.core.job.finds import LISTED_FROM, Find
 from lather.core.kinds.registry import KINDS, SOFTENED
 from lather.core.log import timed
 from lather.core.measure.photo_measures import PhotoMeasures
@@ -57,8 +57,30 @@ FINDERS: tuple[tuple[str, Callable[[FindScene], list[Find]]], ...] = (
 )
 
 
-@timed("finds", lambda found: len(found[0]))
-def find_all(
+@dataclass(frozen=True)
+class Found:
+    """finds: those that will show first, each by how much it is seen. left_alone: what a rule of `no_flaw` speaks
+    against, each with the name of its rule. measures: what was measured of the photo for it.
+    """
+
+    finds: tuple[Find, ...]
+    left_alone: tuple[Find, ...]
+    measures: PhotoMeasures
+
+    @property
+    def command(self) -> SetFinds:
+        """That puts them into a job."""
+        return SetFinds(self.finds, self.measures.face, self.measures.faces[1:], self.left_alone)
+
+
+def find_all(photo: Photo, **wanted) -> tuple[tuple[Find, ...], PhotoMeasures]:
+    """`look_at` for those who ask for nothing but the list: (finds, measures)."""
+    found = look_at(photo, **wanted)
+    return found.finds, found.measures
+
+
+@timed("finds", lambda found: len(found.finds))
+def look_at(
     photo: Photo,
     *,
     face: FaceMap | None = None,
@@ -67,8 +89,8 @@ def find_all(
     progress: Callable[[float, str], bool] | None = None,
     measures: PhotoMeasures | None = None,
     hairs_from: float = stray_hairs.USUAL_CONFIDENCE,
-) -> tuple[tuple[Find, ...], PhotoMeasures]:
-    """Finds of a photo, those that will show first, each by how much it is seen; and what was measured for it.
+) -> Found:
+    """Everything that is on a photo.
 
     face: the face map if the person corrected it. kinds: only these. progress(share, what) returning False cancels.
     hairs_from: least confidence of stray hairs; below the usual one they are mostly the rim of the hairdo.
@@ -78,16 +100,24 @@ def find_all(
         if kind not in KINDS:
             raise RequestError(phrase("There is no kind of find “%1”; choose from %2.", kind, ", ".join(KINDS)))
     measures = measures or PhotoMeasures(photo, face)
+    if min(photo.width, photo.height) < _LEAST_SIDE_PX:
+        return Found((), (), measures)
     scene = FindScene(measures)
-    found = _all_finders(scene, progress) if min(photo.width, photo.height) >= _LEAST_SIDE_PX else []
-    found = [f for f in found if f.kind != "stray_hair" or f.confidence >= hairs_from]
-    found = [f for f in found if not kinds or f.kind in kinds]
+    found = _all_finders(scene, progress)
+    found = [f for f in found if not kinds or f.kind in kinds or f.kind == "drawn_mark"]
+    around = Around(scene, found)
+    found, alone = sifted(found, around, last=False)
+    asked = [_as_outlined(find) for find in (*marks_to_ask_of(alone, around), *spots_to_ask_of(alone, around))]
     found = without_rims([_as_outlined(f) for f in one_for_one_place(_less_spots_twice(found))])
-    marks = [f for f in found if f.kind == "drawn_mark"]
-    found = [f for f in found if f.kind == "drawn_mark" or not lies_on(marks, f)]
-    beard = beard_mask(scene) if found else None
-    found = [f for f in found if not is_hidden(f, beard, scene) and not is_glint(f, scene)]
-    return judged(found, delivery or Delivery(), max(photo.width, photo.height)), measures
+    found, hidden = sifted(found, around, last=True)
+    listed, alone = ([calibrated(f, small=scene.is_small) for f in part if not kinds or f.kind in kinds]
+                     for part in (found, alone + hidden))
+    listed += [f for f in asked if (not kinds or f.kind in kinds) and not any(_same_place(f, one) for one in listed)]
+    alone = [f for f in alone if all(f.id != one.id for one in asked)]
+    listed = [f for f in listed if f.confidence >= (hairs_from if f.kind == "stray_hair" else LISTED_FROM)]
+    alone = [f for f in alone if f.confidence >= LISTED_FROM]
+    seen, side = delivery or Delivery(), max(photo.width, photo.height)
+    return Found(judged(listed, seen, side), judged(alone, seen, side), measures)
 
 
 def _all_finders(scene: FindScene, progress: Callable[[float, str], bool] | None) -> list[Find]:

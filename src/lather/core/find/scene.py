@@ -2,16 +2,21 @@
 
 from dataclasses import dataclass
 from functools import cached_property
+from pathlib import Path
 
 import cv2
 import numpy as np
 
 from lather.core.colour import profiles, srgb
 from lather.core.colour.gloss import usual_skin
+from lather.core.find import boosted_trees
 from lather.core.find.lines.ridges import Ridges, ridge_responses
 from lather.core.measure.photo_measures import PhotoMeasures
+from lather.core.people.contours import Contours
 from lather.core.types import EncodedRGB, Lab, Mask, Rect, as_float32
 
+SMALL_PER_MM = 3.2
+"""Pixels to a millimetre of a face under which it is small."""
 _FINEST_PER_MM = 8.5  # more pixels per mm than this show nothing that a retoucher mends
 _MARGIN_MM = 8.0
 _CORE_OF_NATURAL = 0.55
@@ -38,6 +43,16 @@ class FindScene:
     """Pixels per mm of this scale at the least; the coarsest scale that has them is taken."""
     least_contrast: float = 2.2
     """ΔE00 of a blob to the skin around it under which it is nothing."""
+
+    @property
+    def is_small(self) -> bool:
+        """True where the face in hand has too few pixels for its pores to be seen."""
+        return self.measures.pixels_per_mm < SMALL_PER_MM
+
+    @property
+    def weights(self) -> Path:
+        """Folder of the weights that fit the scale."""
+        return boosted_trees.SMALL if self.is_small else boosted_trees.FOLDER
 
     @cached_property
     def level(self) -> int:
@@ -170,6 +185,15 @@ class FindScene:
             along, across = away[:, 0] * cos + away[:, 1] * sin, away[:, 1] * cos - away[:, 0] * sin
             nearest = np.minimum(nearest, np.hypot(along / axes[0], across / axes[1]))
         return nearest
+
+    @property
+    def contours(self) -> Contours:
+        """Lines that belong to the people of the photo."""
+        return self.measures.contours
+
+    def contour_off(self, places: np.ndarray) -> np.ndarray:
+        """(n,) how far places (n, 2) in px here are from a contour of somebody, in its widths."""
+        return self.contours.off((places + np.array([self.rect.x0, self.rect.y0])) * self.step)
 
     @cached_property
     def brow_rise(self) -> float:

@@ -1,12 +1,12 @@
 """Gauges with their bands: what is inside, what is not, and why the limit is where it is."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from lather.core.gauges.base import Gauge
 from lather.core.gauges.registry import GAUGES
 from lather.core.job.limits import band
-from lather.core.phrases import phrase
+from lather.core.phrases import Phrase, joined, phrase
 
 
 @dataclass(frozen=True)
@@ -46,6 +46,11 @@ class JudgedGauge:
         """As `lather measure --json` prints it."""
         return {"value": None if self.value is None else round(float(self.value), 3), "unit": self.gauge.unit,
                 "low": self.low, "high": self.high, "within": self.within}
+
+
+def said_over(over: Iterable[JudgedGauge]) -> Phrase:
+    """Gauges with their values and what is allowed, as one line."""
+    return joined([phrase("%1 %2 (%3)", one.gauge.label.lower(), one.text, one.band_text) for one in over], ", ")
 
 
 def judged_gauges(values: Mapping[str, float | None], job_kind: str | None) -> dict[str, JudgedGauge]:

@@ -33,7 +33,7 @@ class Compared:
     where only the pixels can tell; `before` and `after` are both as they were before it, so that what was moved is not
     taken for touched. masks: where teeth and eye whites are, where there are no labels. job: what was done, where that
     is known; skin_work: pixels with only that of it whose business is skin. pores: look for copied skin by its pores,
-    which takes a few seconds, where the job is not known.
+    which takes a few seconds, where the job is not known. quick: somebody works meanwhile.
     """
 
     bounds: Rect
@@ -52,6 +52,7 @@ class Compared:
     job: Job | None = None
     pores: bool = True
     skin_work: Callable[[Rect, int], EncodedRGB] | None = None
+    quick: bool = False
     _once: dict = field(default_factory=dict)
 
     def once(self, work: Callable[["Compared"], object]) -> object:
@@ -127,10 +128,16 @@ class Compared:
         return self.masks.mask(zone, (self.measures.face,), rect, level)
 
     @property
+    def seen_before(self) -> Seen:
+        """The photo, as it is read coarsely."""
+        return Seen(self.before, lambda rect: b"photo", self.before, self.bounds, tuple(self.measures.faces),
+                    *self.measures.skin_read, self.measures.photo.blocks)
+
+    @property
     def seen_after(self) -> Seen:
         """The picture after, as it is read coarsely."""
         return Seen(self.after, self.after_fingerprint, self.before, self.bounds, tuple(self.measures.faces),
-                    *self.measures.skin_read)
+                    *self.measures.skin_read, self.measures.photo.blocks)
 
     @property
     def face_small_px(self) -> float:

@@ -11,6 +11,7 @@ from lather.core.types import TILE, EncodedRGB, Mask, Rect
 _CLIP = 4.0  # robust sigmas beyond which a pixel is a flaw and not texture
 _LEAST_TOUCHED = 60
 _TOUCHED = 0.0008
+_UNSEEN = 0.3 / 255  # grain that eight bits do not hold: where a camera smoothed it away there is none to match
 
 
 def fine_bands(pictures: Compared) -> tuple[float | None, float | None]:
@@ -56,8 +57,8 @@ def _grain_ratio(was: np.ndarray, now: np.ndarray, touched: np.ndarray, skin: np
         here, around = near & touched, near & ~touched
         if here.sum() < _LEAST_TOUCHED:
             continue
-        level = float(np.median(np.abs(now[here])))
-        ratios = [level / max(float(np.median(np.abs(was[where]))), 1e-6) for where in (here, around) if where.any()]
+        level = max(float(np.median(np.abs(now[here]))), _UNSEEN)
+        ratios = [level / max(float(np.median(np.abs(was[where]))), _UNSEEN) for where in (here, around) if where.any()]
         total += min(ratios, key=lambda r: abs(np.log(max(r, 1e-6)))) * here.sum()
         pixels += int(here.sum())
     return (float(total / pixels), pixels) if pixels else (1.0, 0)

@@ -9,6 +9,7 @@ from lather.core.gauges import (
     blotch_residual,
     clipped_skin,
     colour_life,
+    contours_kept,
     crease_left,
     evenness,
     eye_white_light,
@@ -41,6 +42,7 @@ from lather.core.measure.residual import find_contrast, residual_share
 GAUGES: dict[str, Gauge] = {module.GAUGE.id: module.GAUGE for module in (
     texture_kept,
     modelling_kept,
+    contours_kept,
     colour_life,
     under_eye_left,
     crease_left,
@@ -60,7 +62,7 @@ GAUGES: dict[str, Gauge] = {module.GAUGE.id: module.GAUGE for module in (
     clipped_skin,
     residual_strength,
 )}
-ON_DESK = ("texture_kept", "modelling_kept", "grain_match", "blotch_residual")
+ON_DESK = ("texture_kept", "modelling_kept", "contours_kept", "grain_match", "blotch_residual")
 OF_STAGE = {"colour": ("texture_kept", "colour_life"), "crisp": ("texture_kept", "halo"),
             "finish": ("clipped_skin", "colour_life")}
 """On the desk in their place, where a stage may harm something else."""
@@ -98,7 +100,7 @@ def measured_on_desk(
     if measures is not None:
         pictures = Compared(bounds, profile, engine.photo.read, now, measures, most_tiles=_DESK_TILES,
                             after_fingerprint=engine.stack(in_place).fingerprint,
-                            needed=engine.kinds["even"].stores.needed, warp=warp, masks=engine.zones)
+                            needed=engine.kinds["even"].stores.needed, warp=warp, masks=engine.zones, quick=True)
         for name in OF_STAGE.get(stage_id, ON_DESK):
             if not go_on():
                 return {}

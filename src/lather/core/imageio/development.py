@@ -13,6 +13,10 @@ EXPOSURE, KELVIN, TINT = Range(-3.0, 3.0, "stops"), Range(2000.0, 12_000.0, "K")
 DEVELOPMENT = "development"
 """Where a job sheet keeps it."""
 
+_WIDE_TO_XYZ = np.array([[0.6369580, 0.1446169, 0.1688810], [0.2627002, 0.6779981, 0.0593017],
+                         [0.0000000, 0.0280727, 1.0609851]])  # ITU-R BT.2020, D65
+_TELLS = (0.01, 0.97)  # linear: between them a colour says what light fell on it
+_MOST_CAST = 3.0  # of its strongest camera colour over its weakest, beyond which it is no grey card and no white
 _TINT_PER_STOP = 200.0
 _PLANCK_TO, _DAYLIGHT_FROM = 3500.0, 4500.0
 
@@ -102,3 +106,27 @@ def balance(development: Development, xyz_to_camera: np.ndarray, camera: np.ndar
         made = made * now / at
     made[1] *= 2.0 ** (-development.tint / _TINT_PER_STOP)
     return made / made.min()
+
+
+def neutral_by(rgb: np.ndarray, development: Development, xyz_to_camera: np.ndarray, camera: np.ndarray
+               ) -> Development | None:
+    """The development under which a colour becomes grey; None for one that is no grey card and no white: too colourful,
+    clipped, or too dark to tell.
+
+    rgb: (3,) linear, BT.2020, of the picture as `development` gives it. camera: factors as the camera measured them.
+    """
+    if not _TELLS[0] <= float(np.min(rgb)) <= float(np.max(rgb)) <= _TELLS[1]:
+        return None
+    into = xyz_to_camera @ _WIDE_TO_XYZ
+    seen = (into / into.sum(1, keepdims=True)) @ rgb  # what the camera saw, after its factors: white is white in both
+    if seen.min() <= 0 or seen.max() / seen.min() > _MOST_CAST:
+        return None
+    wanted = balance(development, xyz_to_camera, camera) * seen[1] / seen
+    low, high = KELVIN.low, KELVIN.high
+    for _ in range(40):
+        kelvin = math.sqrt(low * high)
+        made = balance(Development(development.exposure, kelvin), xyz_to_camera, camera)
+        low, high = (kelvin, high) if made[0] / made[2] < wanted[0] / wanted[2] else (low, kelvin)
+    green = (wanted[1] / math.sqrt(wanted[0] * wanted[2])) / (made[1] / math.sqrt(made[0] * made[2]))
+    tint = min(TINT.high, max(TINT.low, -_TINT_PER_STOP * math.log2(green)))
+    return Development(development.exposure, round(kelvin), round(tint, 1))

@@ -9,7 +9,7 @@ import tifffile
 from PIL import Image
 
 from lather.core.errors import PictureError
-from lather.core.imageio.development import Development, balance, kelvin_of
+from lather.core.imageio.development import Development, balance, kelvin_of, neutral_by
 from lather.core.imageio.picture import Picture
 from lather.core.phrases import phrase
 
@@ -95,6 +95,16 @@ def light_of(data: bytes, name: str) -> float:
     """Temperature of the light, kelvin, as the camera measured it. Raises PictureError."""
     with _opened(data, name) as file:
         return kelvin_of(_xyz_to_camera(file), _measured_balance(file))
+
+
+def neutral_of(data: bytes, name: str, development: Development, code: np.ndarray) -> Development | None:
+    """The development by which a colour becomes grey, as `neutral_by`. code: (3,) 0-1, as `develop` gave it.
+
+    Raises PictureError.
+    """
+    with _opened(data, name) as file:
+        linear = np.clip(np.asarray(code, float), 0, 1) ** _GAMMA
+        return neutral_by(linear, development, _xyz_to_camera(file), _measured_balance(file))
 
 
 def develop(data: bytes, name: str, development: Development, *, max_pixels: int, half: bool = False) -> Picture:

@@ -145,8 +145,11 @@ class ReplaceEdit(Command):
     stage_id: str
     layer_id: str
     edit: Stroke
-    says: ClassVar[str] = "change mend"
     read: ClassVar = {"edit": stroke_from_json}
+
+    @property
+    def label(self) -> str:
+        return f"change {self.edit.tool.replace('_', ' ')}"
 
     def apply(self, job: Job) -> Job:
         layer = job.stage(self.stage_id).layer(self.layer_id)
@@ -187,8 +190,9 @@ class SetFinds(Command):
     finds: tuple[Find, ...]
     face_map: FaceMap | None
     other_faces: tuple[FaceMap, ...] | None = None
+    left_alone: tuple[Find, ...] = ()
     says: ClassVar[str] = "finds"
-    read: ClassVar = {"finds": _finds, "face_map": _face, "other_faces": _faces}
+    read: ClassVar = {"finds": _finds, "face_map": _face, "other_faces": _faces, "left_alone": _finds}
 
     def apply(self, job: Job) -> Job:
         by_hand = [find for find in job.finds or () if find.id.startswith(BY_HAND)]
@@ -196,7 +200,9 @@ class SetFinds(Command):
         known = {find.id for find in finds}
         decisions = {k: v for k, v in job.decisions.items() if k in known}
         others = job.other_faces if self.other_faces is None else self.other_faces
-        return replace(job, finds=finds, face_map=self.face_map, other_faces=others, decisions=decisions)
+        alone = tuple(find for find in self.left_alone if find.id not in known)
+        return replace(job, finds=finds, face_map=self.face_map, other_faces=others, decisions=decisions,
+                       left_alone=alone)
 
 
 @dataclass(frozen=True)
@@ -208,7 +214,16 @@ class OutlineFind(Command):
     read: ClassVar = {"find": _find}
 
     def apply(self, job: Job) -> Job:
-        return replace(job, finds=(*(one for one in job.finds or () if one.id != self.find.id), self.find))
+        listed = replace(self.find, left_alone="")
+        return replace(job, finds=(*(one for one in job.finds or () if one.id != listed.id), listed),
+                       left_alone=tuple(one for one in job.left_alone if one.id != listed.id))
+
+
+@dataclass(frozen=True)
+class ListFind(OutlineFind):
+    """A find that was left alone is listed all the same: somebody looked, and wants it."""
+
+    says: ClassVar[str] = "list what was left alone"
 
 
 @dataclass(frozen=True)
@@ -368,6 +383,10 @@ class SetBrief(Command):
 
 def merges(first: Command, second: Command) -> bool:
     """True if `second` only goes on with `first` (a slider still being dragged)."""
+    if isinstance(first, Together) and isinstance(second, Together):
+        return len(first.commands) == len(second.commands) and all(map(merges, first.commands, second.commands))
+    if isinstance(first, ReplaceEdit) and isinstance(second, ReplaceEdit):
+        return replace(first, edit=second.edit) == second and first.edit.id == second.edit.id
     return (
         isinstance(second, SetLayer | SetStage)
         and type(first) is type(second)

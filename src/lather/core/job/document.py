@@ -162,6 +162,7 @@ def job_to_json(job: Job) -> dict:
         "source": job.source.to_json(),
         "brief": job.brief,
         "finds": None if job.finds is None else [find.to_json() for find in job.finds],
+        **({"left_alone": [find.to_json() for find in job.left_alone]} if job.left_alone else {}),
         "decisions": job.decisions,
         "face_map": None if job.face_map is None else job.face_map.to_json(),
         **({"other_faces": [face.to_json() for face in job.other_faces]} if job.other_faces else {}),
@@ -189,6 +190,7 @@ def check_amounts(document: dict) -> None:
     for count, most, what in (
         (len(layers), ranges.MOST_LAYERS, "layers"), (sum(edits), ranges.MOST_EDITS, "edits"),
         (len(document.get("finds") or ()), ranges.MOST_FINDS, "finds"),
+        (len(document.get("left_alone") or ()), ranges.MOST_FINDS, "finds left alone"),
         (len(document["stages"]), ranges.MOST_LAYERS, "stages"),
         (len(document.get("other_faces") or ()), ranges.MOST_FACES, "faces"),
         (len(document.get("part_strokes") or ()), ranges.MOST_PART_STROKES, "corrected parts"),
@@ -209,13 +211,14 @@ def job_from_json(data: dict, points: dict) -> Job:
         stages=tuple(_stage(stage_id, by_id.get(stage_id, {}), points) for stage_id in STAGE_IDS),
         brief=_brief(data.get("brief", {}), points),
         finds=None if data.get("finds") is None else _finds(data["finds"], points),
+        left_alone=_finds(data.get("left_alone") or (), points),
         decisions={str(k): v for k, v in data.get("decisions", {}).items() if v in DECISIONS},
         face_map=_face_map(data["face_map"], points) if data.get("face_map") else None,
         other_faces=tuple(face for face in (_face_map(one, points) for one in data.get("other_faces", ())) if face),
         part_strokes=tuple(one for one in (_part_stroke(row, points) for row in data.get("part_strokes") or ()) if one),
         unknown_stages=tuple(s for s in data["stages"] if s["id"] not in STAGE_IDS),
-        extra=kept(data, "id", "source", "brief", "stages", "schema", "mimetype", "written_by", "finds", "decisions",
-                   "face_map", "other_faces", "part_strokes"),
+        extra=kept(data, "id", "source", "brief", "stages", "schema", "mimetype", "written_by", "finds", "left_alone",
+                   "decisions", "face_map", "other_faces", "part_strokes"),
     )
     kept({"stages": list(job.unknown_stages)})
     return _with_own_layer_ids(job)

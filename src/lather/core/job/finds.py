@@ -12,6 +12,10 @@ from lather.core.phrases import Phrase, phrase
 
 WANTED_GONE = "mend"
 """What somebody decided of a mark that would otherwise stay."""
+LISTED_FROM = 0.5
+"""Confidence under which a find is in no list, plan or brief; of stray hairs the desk keeps fainter ones to hand."""
+SURE_FROM = 0.9
+"""Confidence from which *Mend all* and the automatic pass take a find."""
 DECISIONS = ("keep", "skip", WANTED_GONE)
 
 
@@ -20,6 +24,7 @@ class Find:
     """One find. Lengths in source px; contrast in ΔE00; confidence 0-1.
 
     keeper: proposed to stay. worth: would show at the delivered size. outline: polygon. Lines have path and width.
+    left_alone: the rule (`find.no_flaw`) that says it is no flaw; "" of what is listed.
     """
 
     id: str
@@ -35,12 +40,23 @@ class Find:
     outline: tuple[tuple[float, float], ...] = ()
     path: tuple[tuple[float, float], ...] | None = None
     width_px: float | None = None
+    left_alone: str = ""
     extra: dict = field(default_factory=dict)
 
     @property
     def label(self) -> str:
         """What it is called."""
         return kind_of(self.kind).label
+
+    @property
+    def listed(self) -> bool:
+        """True where it counts: in lists at the usual sensitivity, in plan and brief."""
+        return self.confidence >= LISTED_FROM
+
+    @property
+    def sure(self) -> bool:
+        """True where it is mended without being looked at; else somebody is to look first."""
+        return self.confidence >= SURE_FROM
 
     @property
     def visibility(self) -> float:
@@ -58,6 +74,7 @@ class Find:
             "size_px": round(self.size_px, 1),
             "contrast_de": round(self.contrast_de, 2),
             "confidence": round(self.confidence, 3),
+            "sure": self.sure,
             "zone": self.zone,
             "keeper": self.keeper,
             "worth": self.worth,
@@ -66,6 +83,8 @@ class Find:
         if self.path is not None:
             data["path"] = [[round(a, 1), round(b, 1)] for a, b in self.path]
             data["width_px"] = round(self.width_px or 0, 1)
+        if self.left_alone:
+            data["left_alone"] = self.left_alone
         return data
 
     @classmethod
@@ -86,7 +105,8 @@ class Find:
             outline=tuple((float(a), float(b)) for a, b in data.get("outline", ())),
             path=tuple((float(a), float(b)) for a, b in path) if path else None,
             width_px=float(data["width_px"]) if path else None,
-            extra=kept(data, *_FIELDS),
+            left_alone=str(data.get("left_alone", ""))[:40],
+            extra=kept(data, *_FIELDS, "sure"),
         )
         find.check()
         return find

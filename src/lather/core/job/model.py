@@ -301,6 +301,13 @@ class Stage:
         """Where the layer of an id stands, from the bottom. Raises StopIteration."""
         return next(i for i, layer in enumerate(self.layers) if layer.id == layer_id)
 
+    def free_name(self, label: str) -> str:
+        """The label, or the first of `label 2`, `label 3`, … that no layer of the stage has."""
+        names, name, number = {layer.name for layer in self.layers}, label, 2
+        while name in names:
+            name, number = f"{label} {number}", number + 1
+        return name
+
 
 @dataclass(frozen=True)
 class Source:
@@ -328,7 +335,8 @@ class Source:
 class Job:
     """A whole retouch as a recipe. `brief` holds the job sheet as plain values (title, kind, …).
 
-    finds: what was found, None before anything was looked for. decisions: {find id: keep, skip or mend (somebody
+    finds: what was found, None before anything was looked for. left_alone: what a rule says is no flaw, each with the
+    name of its rule. decisions: {find id: keep, skip or mend (somebody
     wants it gone)}; what was mended is told by the edits themselves. face_map: of the face in hand, as found, or
     as the person dragged it; other_faces: of all others in the photo. part_strokes: what the person corrected
     of the parts that were read in it.
@@ -340,6 +348,7 @@ class Job:
     stages: tuple[Stage, ...] = tuple(Stage(stage_id) for stage_id in STAGE_IDS)
     brief: dict = field(default_factory=dict)
     finds: tuple[Find, ...] | None = None
+    left_alone: tuple[Find, ...] = ()
     decisions: dict = field(default_factory=dict)
     face_map: FaceMap | None = None
     other_faces: tuple[FaceMap, ...] = ()

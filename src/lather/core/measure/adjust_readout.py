@@ -8,7 +8,16 @@ from lather.core.colour import profiles
 from lather.core.colour.lab import srgb_lightness
 from lather.core.engine.engine import Engine
 from lather.core.job.model import Job, Layer
-from lather.core.measure.colours import after, area_colour, area_mask, beneath, difference, level_for, zone_body
+from lather.core.measure.colours import (
+    after,
+    area_colour,
+    area_mask,
+    beneath,
+    border_step,
+    difference,
+    level_for,
+    zone_body,
+)
 from lather.core.phrases import phrase
 from lather.core.stages.colour.match import WIDTH
 from lather.core.stages.colour.whiten import ceiling
@@ -21,10 +30,13 @@ _UNDER = 1.0  # L* that a value may miss its ceiling by and still count as held
 
 @dataclass(frozen=True)
 class MatchSeen:
-    """ΔE of target and reference before and now; crops: sRGB 0-1 by name."""
+    """ΔE of target and reference before and now, measured on what is shown; border: ΔE across the target's border,
+    before and now, None where it is not seen. crops: sRGB 0-1 by name.
+    """
 
     before: float
     now: float
+    border: tuple[float, float] | None = None
     crops: dict[str, np.ndarray] = field(default_factory=dict)
 
 
@@ -65,7 +77,9 @@ def _match(engine: Engine, job: Job, layer: Layer) -> MatchSeen | None:
     crops = {"reference": _crop(engine, job, below, areas[0]), "before": _crop(engine, job, below, areas[1]),
              "after": _crop(engine, job, now, areas[1])}
     light = bool(layer.settings.get("light", True))
+    border = tuple(border_step(engine, job, read, areas[1], width) for read in (below, now))
     return MatchSeen(difference(before, reference, light=light), difference(after_it, reference, light=light),
+                     None if None in border else border,
                      {name: crop for name, crop in crops.items() if crop is not None})
 
 

@@ -18,6 +18,7 @@ from lather.core.types import EncodedRGB, Lab, Mask, Rect
 
 WORK_SIDE = 1400
 _LEAST_PX = 12
+_OFF_BORDER, _BORDER_ROOM = 0.02, 40  # of the face's width, to both sides of a border; px around what is looked at
 _KEPT = 0.9  # of an area's pixels, by how near they are to its middle: a spot or a hair in it says nothing
 _BODY = 0.45  # quantile of lightness of teeth or eye white: what is darker is a gap, or in the shade of a lid
 
@@ -103,6 +104,31 @@ def told(lab: Lab, mask: Mask) -> AreaColour | None:
     mean = np.average(colours, axis=0, weights=weight)
     spread = np.sqrt(np.average((colours - mean) ** 2, axis=0, weights=weight))
     return AreaColour(mean, spread, len(colours))
+
+
+def border_step(engine: Engine, job: Job, read: Read, area: dict, width_px: float) -> float | None:
+    """CIEDE2000 between the tone on both sides of an area's border, a fiftieth of the face off it, in the mean along
+    the border; None where hardly any of it is seen.
+    """
+    level = level_for(engine, area)
+    rect, mask = area_mask(engine, job, area, level)
+    wide = rect.expand(_BORDER_ROOM).intersect(engine.photo.level_bounds(level))
+    inside = np.zeros((wide.height, wide.width), np.uint8)
+    inside[rect.slices(wide)] = mask > 0.5
+    if inside.sum() < _LEAST_PX or inside.all():
+        return None
+    face = job.face_map
+    off = max(2.0, _OFF_BORDER * (face.width_px if face is not None else engine.photo.width) / (1 << level))
+    depth = cv2.distanceTransform(inside, cv2.DIST_L2, 5) - cv2.distanceTransform(1 - inside, cv2.DIST_L2, 5)
+    down, right = np.gradient(cv2.GaussianBlur(depth, (0, 0), 2.0))
+    ys, xs = np.nonzero(np.abs(depth) <= 1)
+    way = np.stack([right[ys, xs], down[ys, xs]], 1)
+    way /= np.maximum(np.hypot(*way.T), 1e-6)[:, None]
+    lab = tone_of(srgb_to_lab(read(wide, level)), max(width_px / (1 << level), 0.5 * off)).astype(np.float32)
+    sides = [cv2.remap(lab, (xs + sign * off * way[:, 0]).astype(np.float32)[None],
+                       (ys + sign * off * way[:, 1]).astype(np.float32)[None], cv2.INTER_LINEAR,
+                       borderMode=cv2.BORDER_REPLICATE)[0] for sign in (1, -1)]
+    return float(delta_e2000(*sides).mean())
 
 
 def difference(a: AreaColour, b: AreaColour, *, light: bool = True) -> float:

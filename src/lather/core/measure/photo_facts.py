@@ -9,8 +9,10 @@ from lather.core.colour import profiles
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.people.told import how_many, notes
 from lather.core.phrases import phrase
+from lather.core.types import Rect
 
 _LOW, _HIGH = 1.5 / 255, 253.5 / 255
+_FACE_SEEN_PX, _LEAST_TEETH = 300.0, 0.002  # px; of the width of the face squared
 _BAND = (0.02, 0.08)  # of the face's width: where blotches lie
 _FROM_THE_SIDE = 4.0  # L* from one side of the face to the other, under which the light comes from the front
 
@@ -19,8 +21,8 @@ _FROM_THE_SIDE = 4.0  # L* from one side of the face to the other, under which t
 class PhotoFacts:
     """Lengths in source px; shares in percent. face_px: None without a face. skin_faces: skin in squares of the face's
     width. split_px: None where texture could not be measured. grain: (percent, px). light_from: words, as seen on the
-    picture. uneven: spread of the skin's light between 2 and 8 % of the face's width, L*. people: how many, and whose
-    skin is seen; people_notes: on faces that need a look.
+    picture. uneven: spread of the skin's light between 2 and 8 % of the face's width, L*. teeth_seen: the mouth of the
+    face in hand is open. people: how many, and whose skin is seen; people_notes: on faces that need a look.
     """
 
     width: int
@@ -37,6 +39,7 @@ class PhotoFacts:
     clipped_percent: float
     light_from: str
     uneven: float
+    teeth_seen: bool = True
     people: str = ""
     people_notes: tuple[str, ...] = ()
 
@@ -69,8 +72,23 @@ def photo_facts(measures: PhotoMeasures) -> PhotoFacts:
         100 * measures.skin_share, skin_px / feature**2, round(texture.split_px, 1) if texture else None,
         (float(levels[len(levels) // 2][1]) if levels else 0.0, float(measures.grain.size_px)),
         _clipped(measures), _light_from(measures), _uneven(measures),
-        how_many(measures.people), tuple(notes(measures.people)),
+        _teeth_seen(measures), how_many(measures.people), tuple(notes(measures.people)),
     )
+
+
+def _teeth_seen(measures: PhotoMeasures) -> bool:
+    """True where more of teeth is seen than the noise between closed lips."""
+    face, photo = measures.face, measures.photo
+    if face is None:
+        return False
+    level = max(0, int(np.log2(max(1.0, face.width_px / _FACE_SEEN_PX))))
+    x, y = np.mean([face.points["mouth_left"], face.points["mouth_right"]], axis=0)
+    half = 0.5 * face.width_px
+    mouth = Rect(int(x - half), int(y - half), int(x + half), int(y + half)).intersect(photo.bounds).at_level(level)
+    if mouth.empty:
+        return False
+    teeth = measures.zones.mask("teeth", (face,), mouth, level)
+    return bool((teeth > 0.5).sum() * 4.0**level > _LEAST_TEETH * face.width_px**2)
 
 
 def _clipped(measures: PhotoMeasures) -> float:

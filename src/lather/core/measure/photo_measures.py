@@ -16,8 +16,10 @@ from lather.core.measure.grain import measure_grain
 from lather.core.measure.grey_mix import most_telling_mix
 from lather.core.measure.ground import safe_ground
 from lather.core.measure.texture_scale import TextureScale, measure_texture_scale
+from lather.core.people.contours import Contours
 from lather.core.people.reading import People, people_for
 from lather.core.people.small_picture import small_picture
+from lather.core.people.zone_masks import ZoneMasks
 from lather.core.stages.light.cells import SKIN_READ
 from lather.core.types import EncodedRGB, Lab, Mask, Rect
 
@@ -41,6 +43,11 @@ class PhotoMeasures:
         return cls(photo, job.face_map, job.part_strokes)
 
     @cached_property
+    def zones(self) -> ZoneMasks:
+        """Parts of the faces at the photo's own pixels."""
+        return ZoneMasks(self.photo, self.part_strokes)
+
+    @cached_property
     def small(self) -> EncodedRGB:
         """The photo in sRGB, long side about 1000 px."""
         return small_picture(self.photo)
@@ -60,6 +67,11 @@ class PhotoMeasures:
         """Who is there, and what each pixel is: the same whatever face is in hand."""
         given = (self.given_face,) if self.given_face is not None else ()
         return people_for(self.photo, given, self.part_strokes)
+
+    @cached_property
+    def contours(self) -> Contours:
+        """Lines that belong to the people of the photo, which are never mended away."""
+        return Contours.of(self.people)
 
     @cached_property
     def faces(self) -> tuple[FaceMap, ...]:

@@ -68,8 +68,6 @@ def measured_settings(engine: Engine, job: Job, stage_id: str, kind_id: str, *, 
     elif kind_id == "background":
         measured = background_settings(engine, job)
     settings = kind.new_settings()
-    if kind_id == "match":
-        del settings["light"]  # told when both areas are measured
     return None if measured is None else settings | measured
 
 

@@ -32,7 +32,8 @@ from lather.core.types import Rect
 
 _TONE_MM = 0.55  # what is finer is pores
 _FACE_MM = 130.0
-_WIDER = {"redness": 1.6, "shine": 1.7, "red_eye": 1.12}  # a find's outline runs at half its height
+_SPOT = 1.5  # of the size of a find of shine, which is told at half its height
+_WIDER = {"redness": 1.6, "shine": 2.4, "red_eye": 1.12}  # a find's outline runs at half its height
 _RING = (1.7, 2.3)  # outlines around a find between which skin is as it should be
 _HALF = (0.35, 0.65)  # of the excess: half-way down the slope
 _UNDER_EYE_WHITE = 3.0  # L* that teeth stay darker than the eye white
@@ -41,7 +42,7 @@ _WHITE_GAUGES = {"teeth": ("teeth_light", "teeth_white"), "eye_whites": ("eye_wh
 _PORES_TIMES = 1.6  # sizes of a spot away from which pores may be taken
 _AUTOMATIC = 0.6  # strength of what nobody asked for
 _NOT_WHITENED = ("identity-true", "newborn/child")
-_OTHER_LIGHT = 10.0  # L* by which two areas differ because they stand in other light: that is form, and stays
+_PART_FADES = 0.14  # of the face's width: over so much one part of it becomes another
 _SAME_SKIN = 3.0  # ΔE (76) of the skin around, within which two finds share a layer
 
 
@@ -71,7 +72,8 @@ def colour_command(engine: Engine, job: Job, find: Find) -> Command | None:
         return AddEdits("colour", layer.id, (stroke,))
     where = find.zone.capitalize() or "Skin"
     word = "calm red" if kind is CalmKind else "shine"
-    layer = Layer(new_id(), f"{where}, {word}", kind.id, settings=kind.new_settings() | settings, where=find.zone)
+    label = job.stage("colour").free_name(f"{where}, {word}")
+    layer = Layer(new_id(), label, kind.id, settings=kind.new_settings() | settings, where=find.zone)
     make = AddLayer("colour", layer, len(job.stage("colour").layers))
     name = "calm redness" if kind is CalmKind else "take shine down"
     return Together(name, (make, AddEdits("colour", layer.id, (stroke,))))
@@ -173,7 +175,7 @@ def shine_settings(engine: Engine, job: Job, find: Find) -> dict | None:
     amount = min(AMOUNT.start, limits_of(job, ShineKind.id)[AMOUNT.id].high)
     return painted() | {
         "skin": plain_lab(skin), "half": plain_lab(half), "texture": round(texture, 3), "amount": amount,
-        "width_px": width, "spot_px": round(float(np.clip(find.size_px, 4, 2000)), 1),
+        "width_px": width, "spot_px": round(float(np.clip(_SPOT * find.size_px, 4, 2000)), 1),
         "pores_from": list(_pores_beside(engine, job, find, skin, width)),
     }
 
@@ -311,7 +313,7 @@ def automatic_whitening(engine: Engine, job: Job) -> list[AddLayer]:
 # match and measuring again
 
 MEASURED = {
-    MatchKind.id: ("reference", "target", "measured_from", "measured_to", "width_px", "light"),
+    MatchKind.id: ("reference", "target", "measured_from", "measured_to", "width_px"),
     WhitenKind.id: ("measured", "below_light"), IrisKind.id: ("measured", "radius_px"),
 }
 """What is measured anew of a layer by its kind; all else in its settings is the person's own."""
@@ -328,17 +330,22 @@ def match_settings(engine: Engine, job: Job, layer: Layer, **areas: dict) -> dic
             seen = area_colour(engine, job, read, known[name], width)
             if seen is not None:
                 settings[kept_as] = seen.to_json()
-    if "light" not in layer.settings and {"measured_to", "measured_from"} <= set(settings):
-        apart = abs(settings["measured_to"]["mean"][0] - settings["measured_from"]["mean"][0])
-        settings["light"] = apart < _OTHER_LIGHT
     return settings
+
+
+def match_mask(job: Job, target: dict) -> dict:
+    """Settings of a Match's mask: a part of the skin, fading as wide as faces change from part to part; or what the
+    outline alone covers.
+    """
+    if "zone" not in target:
+        return painted()
+    face = job.face_map
+    return by_zones(target["zone"], feather_px=round(_PART_FADES * face.width_px, 1) if face is not None else 0.0)
 
 
 def match_command(engine: Engine, job: Job, reference: dict, target: dict, name: str = "Match") -> Command | None:
     """A new Match layer from one area to another; None where one of them is not seen."""
-    mask = by_zones(target["zone"]) if "zone" in target else painted()
-    start = {name: value for name, value in MatchKind.new_settings().items() if name != "light"}
-    layer = Layer(new_id(), name, MatchKind.id, settings=start | mask)
+    layer = Layer(new_id(), name, MatchKind.id, settings=MatchKind.new_settings() | match_mask(job, target))
     settings = match_settings(engine, job, layer, reference=reference, target=target)
     if "measured_from" not in settings or "measured_to" not in settings:
         return None

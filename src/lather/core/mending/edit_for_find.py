@@ -21,6 +21,14 @@ from lather.core.log import timed
 from lather.core.measure.residual import find_contrast, residual_share
 from lather.core.mending.colour_settings import colour_command
 from lather.core.mending.even_blotches import SHARE, even_command
+from lather.core.mending.judged import (
+    NO_BETTER,
+    NO_SKIN,
+    ON_INK,
+    Refused,
+    harmless,
+    least_kept,
+)
 from lather.core.mending.self_check import is_better, lays_gloss, stands_off
 from lather.core.mending.source_of_tone import sparing, without_gloss
 from lather.core.phrases import phrase
@@ -129,25 +137,41 @@ def layer_for(job: Job, find: Find, default_layer_id: str, stage_id: str = "mend
 
 
 def mend_command(
-    engine: Engine, job: Job, find: Find, default_layer_id: str, stage_id: str = "mend", share: float = SHARE
+    engine: Engine, job: Job, find: Find, default_layer_id: str, stage_id: str = "mend", share: float = SHARE,
+    refuse: Callable[[Refused], None] = lambda refused: None,
 ) -> Command | None:
-    """One undoable step that mends a find; None if no fitting skin is near, or if no mend makes it better.
+    """One undoable step that mends a find; None if no fitting skin is near, or if each mend makes it worse, or takes a
+    contour or a keeper: refuse() hears why.
 
     share: of the light that is needed, for what is evened.
     """
     if stage_of_kind(find.kind) == "even":
         return even_command(job, (find,), default_layer_id, share=share)
     if stage_of_kind(find.kind) == "colour":
-        command, marks = colour_command(engine, job, find), drawn_marks(job)
-        return None if command is None or any(reaches(marks, stroke) for stroke in command.strokes()) else command
-    place = layer_for(job, find, default_layer_id, stage_id)
-    stroke = next(_better(engine, job, find, place, _proposals(engine, job, find, place)), None)
+        return _colour(engine, job, find, refuse)
+    place, against = layer_for(job, find, default_layer_id, stage_id), [NO_SKIN]
+    stroke = next(_better(engine, job, find, place, _proposals(engine, job, find, place), against.append), None)
     if stroke is None:
+        refuse(Refused(find, against[-1]))
         return None
     if kind_of(find.kind).softened:
         place, stroke = _above_the_floor(engine, job, find, place, stroke)
     add = AddEdits(place.stage_id, place.layer_id, (stroke,))
     return Together(phrase("mend %1", find.label.lower()), (place.make, add)) if place.make else add
+
+
+def _colour(engine: Engine, job: Job, find: Find, refuse: Callable[[Refused], None]) -> Command | None:
+    command = colour_command(engine, job, find)
+    if command is None:
+        refuse(Refused(find, NO_SKIN))
+        return None
+    # Point by point a colour moves no edge, and gloss or red beside a contour is often what makes it look steep: what
+    # is lost of contours is judged with all else that was done.
+    (stroke,), applied = command.strokes(), command.apply(job)
+    harm = ON_INK if reaches(drawn_marks(job), stroke) else harmless(engine, job, stroke, lambda _: applied, ())[1]
+    if harm:
+        refuse(Refused(find, harm))
+    return None if harm else command
 
 
 def _proposals(engine: Engine, job: Job, find: Find, place: Place) -> Iterator[Stroke]:
@@ -171,21 +195,30 @@ def _fitting(engine: Engine, job: Job, find: Find, place: Place) -> Iterator[Str
 
 
 def _better(
-    engine: Engine, job: Job, find: Find, place: Place, strokes: Iterable[Stroke]
+    engine: Engine, job: Job, find: Find, place: Place, strokes: Iterable[Stroke], tell: Callable[[str], None]
 ) -> Iterator[Stroke]:
-    """Of some strokes those after which the place stands nearer to its surroundings."""
+    """Of some strokes those after which the place stands nearer to its surroundings, and that take nothing else: where
+    one would take a contour, that is left out of it. tell() hears what speaks against the others."""
     bounds, profile = engine.photo.bounds, engine.photo.profile
     with_layer = place.make.apply(job) if place.make else job
-    others = job.finds or ()
+    others, least = job.finds or (), least_kept(engine, find)
+
+    def laid(stroke: Stroke) -> Job:
+        return AddEdits(place.stage_id, place.layer_id, (stroke,)).apply(with_layer)
+
     for stroke in strokes:
-        if not kind_of(find.kind).checked:
-            yield stroke
-            continue
-        trial = AddEdits(place.stage_id, place.layer_id, (stroke,)).apply(with_layer)
-        views = [partial(engine.pixels, state) for state in (job, trial)]
-        before, after = (stands_off(find, stroke, view, bounds, profile, others) for view in views)
-        if is_better(before, after) and not lays_gloss(stroke, *views, bounds):
-            yield stroke
+        trial = laid(stroke)
+        if kind_of(find.kind).checked:
+            views = [partial(engine.pixels, state) for state in (job, trial)]
+            before, after = (stands_off(find, stroke, view, bounds, profile, others) for view in views)
+            if not is_better(before, after) or lays_gloss(stroke, *views, bounds):
+                tell(NO_BETTER)
+                continue
+        spared, harm = harmless(engine, job, stroke, laid, least=least)
+        if spared is None:
+            tell(harm)
+        else:
+            yield spared
 
 
 def _above_the_floor(engine: Engine, job: Job, find: Find, place: Place, stroke: Stroke) -> tuple[Place, Stroke]:
@@ -223,8 +256,9 @@ def mend_all(
     progress: Callable[[float], bool] | None = None,
     stage_id: str = "mend",
     share: float = SHARE,
+    refuse: Callable[[Refused], None] = lambda refused: None,
 ) -> tuple[Command | None, int]:
-    """One undoable step that mends many finds, and how many; each sees the mends before it. share: as for one.
+    """One undoable step that mends many finds, and how many; each sees the mends before it. share, refuse: as for one.
 
     progress(share) returning False cancels (raises Cancelled; the job is as it was).
     """
@@ -236,7 +270,7 @@ def mend_all(
             raise Cancelled("Mending was stopped; nothing was changed.")
         if not can_mend(find) or stage_of_kind(find.kind) == "even":
             continue
-        command = mend_command(engine, job, find, default_layer_id, stage_id)
+        command = mend_command(engine, job, find, default_layer_id, stage_id, refuse=refuse)
         if command is not None:
             job = command.apply(job)
             commands.append(command)

@@ -6,18 +6,22 @@ with the strongest gradient across it that bends least (dynamic programming, Ami
 borders between parts.
 """
 
+import threading
+import weakref
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
+import scipy
 
+from lather.core.engine.photo import Photo
 from lather.core.face.crop import Crop
 from lather.core.job.face_map import SIDES, FaceMap
 from lather.core.job.face_mesh import EYES, LIPS_INNER, LIPS_OUTER, NOSTRILS, OVAL
 from lather.core.people.heads import Head
 from lather.core.people.parsing import PARTS
 from lather.core.people.parts import cut
-from lather.core.people.reading import People, Person
+from lather.core.people.reading import People, Person, read_already
 
 _FROM_EAR, _TO_EAR = 454, 234
 JAW = tuple(OVAL[OVAL.index(_FROM_EAR) : OVAL.index(_TO_EAR) + 1])
@@ -29,7 +33,9 @@ LABELS = {
     "limb": "edge of the body", "person": "edge of another person", "feature": "brow",
 }
 """Kinds of contours, and what they are called."""
-_WIDTH = 0.007  # of a head's size, to each side
+FAR = 6.0
+"""Widths from a contour beyond which nothing is told."""
+_WIDTH, _LEAST_WIDTH_PX = 0.007, 3.0  # of a head's size, to each side; nobody knows better where a contour is
 _REACH = {"jaw": 0.045, "wing": 0.03, "nostril": 0.02, "lips": 0.02, "lid": 0.02, "fold": 0.04}  # of a head's size
 _STEP = 0.012  # of a head's size, along a path
 _BENDS = 0.35  # how much a step aside costs, of the strongest gradient
@@ -41,12 +47,73 @@ _AGAINST = {"hair": "hairline", "beard": "hairline", "cloth": "clothes", "ground
 
 @dataclass(frozen=True, eq=False)
 class Contour:
-    """what: a kind of LABELS. person: number. points: (n, 2) source px, evenly spaced. width_px: to each side of it."""
+    """what: a kind of LABELS. person: number. points: (n, 2) source px, evenly spaced. width_px: to each side of it.
+    head_px: size of that person's head.
+    """
 
     what: str
     person: int
     points: np.ndarray
     width_px: float
+    head_px: float
+
+
+_held: "weakref.WeakKeyDictionary[People, Contours]" = weakref.WeakKeyDictionary()
+_lock = threading.Lock()
+
+
+class Contours:
+    """All contours of a photo, and how far places are from them."""
+
+    def __init__(self, contours: tuple["Contour", ...]):
+        self.all = contours
+        self._trees: dict[frozenset[str] | None, tuple[scipy.spatial.cKDTree, np.ndarray] | None] = {}
+
+    @classmethod
+    def of(cls, people: People) -> "Contours":
+        """Of everybody; drawn once for each reading."""
+        with _lock:
+            if people not in _held:
+                _held[people] = cls(contours_of(people))
+            return _held[people]
+
+    def off(self, places: np.ndarray, *kinds: str) -> np.ndarray:
+        """(n,) how far places (n, 2) in source px are from the nearest contour of some kinds, without kinds of any but
+        folds; in its own widths, most FAR."""
+        return self._nearest(places, kinds)[0]
+
+    def along(self, path: np.ndarray, *kinds: str) -> float:
+        """Share (0-1) of a path (n, 2) in source px, by its length, that lies within the width of a contour."""
+        path = np.asarray(path, float)
+        steps = np.hypot(*np.diff(path, axis=0).T)
+        return float((self.off(_evenly(path, max(steps.sum() / 60, 1.0)), *kinds) <= 1).mean())
+
+    def nearest(self, x: float, y: float, *kinds: str) -> tuple[float, str]:
+        """(distance in widths, kind) of the contour nearest to a place in source px; (FAR, "") where none is near."""
+        off, number = (values[0] for values in self._nearest(np.array([[x, y]], float), kinds))
+        return float(off), self.all[number].what if number >= 0 else ""
+
+    def _nearest(self, places: np.ndarray, kinds: tuple[str, ...]) -> tuple[np.ndarray, np.ndarray]:
+        wanted = frozenset(kinds) or None
+        if wanted not in self._trees:
+            chosen = [(n, c) for n, c in enumerate(self.all)
+                      if (c.what in wanted if wanted is not None else c.what not in ("fold", "feature"))]
+            points = [_evenly(c.points, max(0.5 * c.width_px, 0.7)) for _, c in chosen]
+            numbers = np.concatenate([np.full(len(p), n) for p, (n, _) in zip(points, chosen)]) if chosen else None
+            self._trees[wanted] = (scipy.spatial.cKDTree(np.concatenate(points)), numbers) if chosen else None
+        held = self._trees[wanted]
+        if held is None or not len(places):
+            return np.full(len(places), FAR), np.full(len(places), -1)
+        distance, index = held[0].query(np.asarray(places, float))
+        numbers = held[1][index]
+        off = distance / np.array([self.all[n].width_px for n in numbers])
+        return np.minimum(off, FAR), np.where(off < FAR, numbers, -1)
+
+
+def contours_read(photo: Photo) -> tuple[Contour, ...]:
+    """All contours of a photo that was read already; none of one that was not: nobody waits for it here."""
+    people = read_already(photo)
+    return Contours.of(people).all if people is not None else ()
 
 
 def contours_of(people: People) -> tuple[Contour, ...]:
@@ -73,7 +140,7 @@ def _of_face(people: People, person: Person, face: FaceMap) -> list[Contour]:
         points = _evenly(points, _STEP * head.size)
         if len(points) >= 3:
             moved = square.snapped(points, _REACH[what] * head.size)
-            found.append(Contour(what, person.number, moved, _WIDTH * head.size))
+            found.append(Contour(what, person.number, moved, _width(head), head.size))
     return found
 
 
@@ -101,6 +168,10 @@ class _Square:
         strength /= max(float(np.percentile(strength, 98)), 0.5)
         strength -= 0.3 * (np.abs(offsets) / most)[None]  # where two are alike, the nearer
         return self.crop.to_picture(places + offsets[_best_path(strength)][:, None] * across)
+
+
+def _width(head: Head) -> float:
+    return max(_WIDTH * head.size, _LEAST_WIDTH_PX)
 
 
 def _best_path(strength: np.ndarray) -> np.ndarray:
@@ -155,7 +226,7 @@ def _pieces(ring: np.ndarray, skin, labels, whose, person: Person, scale: float)
             if kinds[start] and n - start >= _LEAST_PX:
                 points = (smooth[start:n].astype(float) + 0.5 + 0.5 * out[start:n]) * scale
                 found.append(Contour(kinds[start], person.number, _evenly(points, 2 * scale),
-                                     max(_WIDTH * person.head.size, scale)))
+                                     max(_width(person.head), scale), person.head.size))
             start = n
     return found
 

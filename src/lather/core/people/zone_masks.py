@@ -81,6 +81,8 @@ class ZoneMasks:
     def _part_of_skin(self, zone: str, people: People, faces: tuple[FaceMap, ...], rect: Rect, level: int) -> Mask:
         """Skin of one part of a face; its ears; or (hands) what is neither face nor neck."""
         skin = people.share("skin", rect, level)
+        if zone == "face":
+            return skin * np.max([np.zeros_like(skin), *(self._oval(face, rect, level) for face in faces)], axis=0)
         if zone not in ("ears", "neck", "hands"):
             return skin * self._of_faces(faces, (zone,), rect, level)
         step = np.float32(1 << level)

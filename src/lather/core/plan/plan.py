@@ -178,7 +178,9 @@ def make_plan(given: PlanInput) -> Plan:
 
 
 def _is_wanted(find: Find, given: PlanInput) -> bool:
-    """True for finds that are to be mended, or were."""
+    """True for finds that are to be mended, or were: of those that are listed."""
+    if not find.listed:
+        return False
     said = given.decisions.get(find.id)
     if said is not None:
         return said == "mend"
@@ -195,6 +197,7 @@ def _planned(info: StageInfo, route: Route, finds: list[Find], given: PlanInput)
         (sizes[int(_SMALL * (len(sizes) - 1))], sizes[int(_LARGE * (len(sizes) - 1))]) if sizes else None,
         facts.split_px, facts.grain, facts.clipped_percent, facts.light_from, facts.uneven,
         JobSheet.of(brief).kind, route.stages[info.id], {name: agreed(brief, name) for name in AGREEMENTS},
+        facts.teeth_seen,
     ))
 
 

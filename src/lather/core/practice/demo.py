@@ -11,9 +11,9 @@ from lather.core.colour import profiles
 from lather.core.deliver.presets import SHIPPED
 from lather.core.engine.photo import Photo
 from lather.core.errors import SaveError
-from lather.core.find.finder import find_all
+from lather.core.find.finder import look_at
 from lather.core.imageio.read import decode_picture
-from lather.core.job.commands import AddEdits, SetFinds
+from lather.core.job.commands import AddEdits
 from lather.core.job.history import History
 from lather.core.job.model import new_job
 from lather.core.job.purpose import of_find
@@ -89,9 +89,9 @@ def make_demo(plate: Plate | None = None) -> Session:
         stroke = with_source(stroke, source_candidates(session.engine, history.job, layer_id, stroke))
         if stroke is not None:
             history.do(AddEdits("mend", layer_id, (stroke,)))
-    finds, measures = find_all(photo, hairs_from=0.1)  # as the desk does
-    history.amend(SetFinds(finds, measures.face, measures.faces[1:]))
-    for find in [f for f in finds if f.kind in SOFTENED][:_SOFTENED_AT_MOST]:
+    found = look_at(photo, hairs_from=0.1)  # as the desk does
+    history.amend(found.command)
+    for find in [f for f in found.finds if f.kind in SOFTENED][:_SOFTENED_AT_MOST]:
         command = mend_command(session.engine, history.job, find, layer_id)
         if command is not None:
             history.do(command)

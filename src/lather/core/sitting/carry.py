@@ -13,7 +13,7 @@ import numpy as np
 
 from lather.core.engine.photo import Photo
 from lather.core.errors import Cancelled, RequestError
-from lather.core.find.finder import find_all
+from lather.core.find.finder import look_at
 from lather.core.job.commands import Command
 from lather.core.job.drawn_marks import drawn_marks, lies_on, outlined
 from lather.core.job.face_map import FaceMap
@@ -60,8 +60,8 @@ def carry(
     """
     began = time.monotonic()
     _tell(progress, 0.0)
-    finds, here = find_all(photo, progress=None if progress is None else lambda share, _: progress(0.4 * share))
-    base = replace(Job(new_id(), photo.source), finds=finds, face_map=here.face, other_faces=here.faces[1:])
+    found = look_at(photo, progress=None if progress is None else lambda share, _: progress(0.4 * share))
+    here, base = found.measures, found.command.apply(Job(new_id(), photo.source))
     _tell(progress, 0.4)
     was = measures or PhotoMeasures.of_job(finished.photo, finished.job)
     frames = same_person(was, here)

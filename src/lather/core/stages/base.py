@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, ClassVar, Protocol
 import cv2
 import numpy as np
 
+from lather.core.imageio.jpeg_blocks import Blocks
 from lather.core.job.face_map import FaceMap
 from lather.core.job.model import Job, Layer, Stage, Stroke, acts_by_itself
 from lather.core.job.part_strokes import PartStroke
@@ -136,7 +137,7 @@ class Surroundings:
     `beneath` names what lies under the step: the layers themselves and the strengths of the stages they close. While
     `same_beneath` holds, `below` is the same. stage_fingerprint: of the input of the stage. warp: how the steps beneath
     have moved the photo; `photo` is moved alike. faces, job_kind: of the job. draft: it is looked at for a moment only.
-    zones: where skin, lips, hair … lie on the photo, None where nobody looks for them.
+    zones: where skin, lips, hair … lie on the photo, None where nobody looks for them. blocks: that JPEG left in it.
     """
 
     bounds: Rect
@@ -151,6 +152,7 @@ class Surroundings:
     job_kind: str | None = None
     draft: bool = False
     zones: Zones | None = None
+    blocks: Blocks | None = None
 
 
 @dataclass(frozen=True)
@@ -216,7 +218,8 @@ class LayerKind(ABC):
     strength as well: a displacement is scaled, never mixed. prepares: what it works out beforehand (patches, maps of
     the whole picture) takes longer than a frame, so a draft comes first. over_finished: it looks at the finished
     picture, whose tiles are kept. levels_within: how far its reduced picture may be off the picture reduced, as a share
-    of the range: what is not linear cannot agree to the last digit.
+    of the range: what is not linear cannot agree to the last digit. for_skin: what is painted on it stays off lips,
+    eyes, brows and hair, wherever a stroke begins (`people.guard`).
     """
 
     id: ClassVar[str]
@@ -225,6 +228,12 @@ class LayerKind(ABC):
     prepares: ClassVar[bool] = False
     over_finished: ClassVar[bool] = False
     levels_within: ClassVar[float] = 2e-4
+    for_skin: ClassVar[bool] = False
+
+    @classmethod
+    def meant_for(cls, layer: Layer) -> tuple[str, ...]:
+        """Zones of the face that strokes on a layer keep inside of; none where they may go anywhere."""
+        return ()
 
     def acts(self, layer: Layer) -> bool:
         """False for a layer that would leave the picture as it is."""

@@ -12,7 +12,7 @@ class PlanSeen:
     that width, so that a minute's work does not depend on the size of the file. counts: {kind: finds of this stage that
     will show}. sizes_px: (small, large) of those finds. split_px: where texture parts from tone. grain: (percent, px).
     clipped_percent: of the skin. light_from: words. uneven: spread of the skin's light, L*. kind: of job.
-    tool: what the route does this stage with. agreed(id): the answer of an agreement.
+    tool: what the route does this stage with. agreed(id): the answer of an agreement. teeth_seen: the mouth is open.
     """
 
     face_px: float
@@ -28,6 +28,7 @@ class PlanSeen:
     kind: str
     tool: str
     agreed: Mapping[str, str]
+    teeth_seen: bool = True
 
     @property
     def finds(self) -> int:

@@ -16,7 +16,9 @@ class Tool:
     fitted to the surroundings by a membrane. modes: what `Stroke.mode` may be, the first one to start with; none where
     it has no choice. mends: a find that it covers counts as mended. lays_over_keepers: it may harm a mark that is to
     stay. shifted: the tool that it is while Shift is held. mirrors: it can act on the other side of the face as well.
-    lays: False for one that lays no edit down, but says what a layer goes by.
+    spares: it is for skin, and stays off lips, eyes, brows, hair and keepers (`people.guard`) unless the person says
+    otherwise. smooths: it washes over edges, so it stays off the jaw and the wings of a nose as well. lays: False for
+    one that lays no edit down, but says what a layer goes by.
     """
 
     id: str
@@ -35,6 +37,8 @@ class Tool:
     shifted: str = "give_back"
     mirrors: bool = False
     lays: bool = True
+    spares: bool = False
+    smooths: bool = False
     icon: str = ""
 
     def __post_init__(self):

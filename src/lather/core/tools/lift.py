@@ -9,4 +9,4 @@ STROKES = (ASSISTED, AROUND, FREE)
 BRUSH = Brush(size_px=60, edge=1.0, ceiling=0.14, flow=0.14)
 
 TOOL = Tool("lift", "Lift", "lays down the light that is missing", BRUSH, modes=STROKES, mends=False,
-            shifted="lower")
+            shifted="lower", spares=True)

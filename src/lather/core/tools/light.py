@@ -10,4 +10,4 @@ WHERE = ("anywhere", ON_SKIN_ONLY)
 """Modes: wherever it is painted (hair, cloth), or on skin only."""
 
 TOOL = Tool("light", "Light", "light where the form rises towards it", BRUSH, modes=WHERE, mends=False,
-            lays_over_keepers=False, shifted="shade")
+            lays_over_keepers=False, shifted="shade", spares=True)

@@ -6,4 +6,4 @@ from lather.core.tools.base import Tool
 BRUSH = Brush(size_px=90, edge=0.8, flow=0.6)
 
 TOOL = Tool("mask", "Paint", "adds to where the layer acts", BRUSH, mends=False, lays_over_keepers=False,
-            shifted="unmask")
+            shifted="unmask", spares=True)

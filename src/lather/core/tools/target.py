@@ -4,4 +4,4 @@ from lather.core.brush.values import Brush
 from lather.core.tools.base import Tool
 
 TOOL = Tool("target", "Target", "outline the skin to be matched", Brush(size_px=60, edge=1.0), by_outline=True,
-            whole=True, mends=False, lays_over_keepers=False)
+            whole=True, mends=False, lays_over_keepers=False, spares=True)

@@ -6,4 +6,5 @@ from lather.core.tools.base import Tool
 TOOL = Tool(
     "veil", "Veil", "paints in a smoothing that keeps edges",
     Brush(size_px=160, edge=0.9, flow=0.5),
+    spares=True, smooths=True,
 )

@@ -51,7 +51,7 @@ def fact_rows(facts: PhotoFacts, plan: Plan | None, finds) -> list[tuple[str, st
         rows.append(("Finds", phrase("%1 of %2", plan.shown, plan.found),
                      phrase("will show at %1 px and larger", f"{plan.least_px:.1f}")))
     counts: dict[str, list[int]] = {}
-    for find in finds or ():
+    for find in (one for one in finds or () if one.listed):
         held = counts.setdefault(find.kind, [0, 0])
         held[0] += 1
         held[1] += find.worth

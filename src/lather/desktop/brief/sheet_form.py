@@ -23,6 +23,9 @@ from lather.desktop.widgets.elided_label import ElidedLabel
 from lather.desktop.widgets.fields import show_text, typed
 from lather.desktop.widgets.flow import FlowLayout
 
+_CHIP_PX = 26
+_ALL_SHOW_PX = 2.0  # what is smaller than that is grain, and no flaw
+
 _KIND_LABELS = {"identity-true": "Identity-true", "natural portrait": "Natural", "beauty": "Beauty",
                 "fashion": "Fashion", "newborn/child": "Child", "body": "Body"}
 _LABEL_PX = 108
@@ -67,6 +70,7 @@ class SheetForm(QWidget):
         self.add_output.setAccessibleName("Add an output")
         self.add_output.setToolTip(tr("Add an output"))
         self.shows = quiet()
+        self.shows.setFixedHeight(_CHIP_PX)
         self.chips = {one.id: AnswerChip(one.label, one.answers) for one in AGREEMENTS.values()}
         self.ask = QPushButton(tr("Ask the client …"))
         self.ask.setToolTip(tr("Writes a proof sheet for the client’s browser into the outbox"))
@@ -197,7 +201,8 @@ class SheetForm(QWidget):
         self._show_outputs()
         self._show_numbers()
         if plan is not None:
-            self.shows.setText(tr("flaws under %1 px will not show", f"{plan.least_px:.1f}"))
+            self.shows.setText(tr(phrase("flaws under %1 px will not show", f"{plan.least_px:.1f}")
+                                  if plan.least_px > _ALL_SHOW_PX else "all that is found can show at this size"))
             jobs = plan.speed_jobs
             self.speed.setText(tr(phrase("own speed from %1 jobs",
                                          jobs) if jobs else "shipped speeds until 3 jobs are logged"))

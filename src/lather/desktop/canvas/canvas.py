@@ -28,6 +28,7 @@ _PAGE = "#f4f4f2"  # paper, without a tint
 
 class PhotoCanvas(PhotoView):
     """Shows one job. Pen and mouse arrive as `pen(PenEvent)`; moving the picture is handled by `navigation`.
+    `job_shown()` after another job, or state of it, is shown.
 
     mode: "after", "before", "wipe" (photo left of the line), "side" (photo | retouch), "unnamed" (the same, but
     nobody says which is which; swapped: the retouch is left). page: shown on paper white instead of grey. lamp: of
@@ -37,6 +38,7 @@ class PhotoCanvas(PhotoView):
     pen = pyqtSignal(object)
     painted = pyqtSignal()
     failed = pyqtSignal(object)
+    job_shown = pyqtSignal()
 
     def __init__(self, engine: Engine, display_profile: bytes | None = None, parent=None):
         super().__init__(engine.photo, parent)
@@ -73,6 +75,12 @@ class PhotoCanvas(PhotoView):
         self._warp = self.engine.warp(job)
         self.ask()
         self.update()
+        self.job_shown.emit()
+
+    @property
+    def shown_job(self) -> Job | None:
+        """The job as it is shown, with the lamp in hand."""
+        return self._job
 
     def set_lamp(self, lamp: str, settings: dict | None = None) -> None:
         """Show the picture plain, or under a lamp."""

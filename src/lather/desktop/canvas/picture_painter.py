@@ -3,11 +3,11 @@
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRect, QRectF
-from PyQt6.QtGui import QPainter, QPainterPath
+from PyQt6.QtGui import QImage, QPainter
 
 from lather.core.types import TILE, Rect, tile_rect, tiles_of
 from lather.desktop.canvas.photo_view import HALVED
-from lather.desktop.canvas.pointer import draw_split_line, draw_tag
+from lather.desktop.canvas.pointer import draw_split_line, draw_tag, inside_ring
 
 if TYPE_CHECKING:
     from lather.desktop.canvas.canvas import PhotoCanvas
@@ -71,7 +71,7 @@ class PicturePainter:
                 continue
             tile = canvas.store.image(level, column, row, before=before)
             if tile is not None:
-                self._draw_image(painter, QRectF(target), tile.image, QRectF(tile.image.rect()))
+                self.draw_image(painter, QRectF(target), tile.image)
             else:
                 self._draw_coarser(painter, rect, target, level, before)
 
@@ -85,10 +85,12 @@ class PicturePainter:
                 step = 1 << shift
                 source = QRectF(rect.x0 / step - column * TILE, rect.y0 / step - row * TILE,
                                 rect.width / step, rect.height / step)
-                self._draw_image(painter, QRectF(target), tile.image, source)
+                self.draw_image(painter, QRectF(target), tile.image, source)
                 return
 
-    def _draw_image(self, painter: QPainter, target: QRectF, image, source: QRectF) -> None:
+    def draw_image(self, painter: QPainter, target: QRectF, image: QImage, source: QRectF | None = None) -> None:
+        """An image (or part of it) over a rectangle of the screen, turned round where the view is mirrored."""
+        source = QRectF(image.rect()) if source is None else source
         if not self._canvas.view.mirrored:
             painter.drawImage(target, image, source)
             return
@@ -100,15 +102,11 @@ class PicturePainter:
 
     def draw_source_inside(self, painter: QPainter, centre: QPointF, radius: float, offset) -> None:
         """The pixels that would be taken, shown inside the pointer before painting."""
-        path = QPainterPath()
-        path.addEllipse(centre, radius, radius)
-        painter.save()
-        painter.setClipPath(path)
-        scale = self._canvas.view.scale
-        dx, dy = -offset[0] * scale, -offset[1] * scale
-        dx = -dx if self._canvas.view.mirrored else dx
-        painter.translate(dx, dy)
-        reach = QRect(round(centre.x() - radius - dx) - 1, round(centre.y() - radius - dy) - 1,
-                      round(2 * radius) + 3, round(2 * radius) + 3)
-        self._draw_tiles(painter, reach, False)
-        painter.restore()
+        with inside_ring(painter, centre, radius):
+            scale = self._canvas.view.scale
+            dx, dy = -offset[0] * scale, -offset[1] * scale
+            dx = -dx if self._canvas.view.mirrored else dx
+            painter.translate(dx, dy)
+            reach = QRect(round(centre.x() - radius - dx) - 1, round(centre.y() - radius - dy) - 1,
+                          round(2 * radius) + 3, round(2 * radius) + 3)
+            self._draw_tiles(painter, reach, False)

@@ -1,16 +1,18 @@
 """What is drawn over the photo: rings, tags, the wipe line. Device pixels throughout."""
 
 import functools
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPixmap, QPolygonF
+from PyQt6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.theme.tokens import theme
 
 _PALE = QColor("#cfe3e3")  # on the photo nothing goes by the theme of the panels
-_TAG_PX = 24.0
+_TAG_PX, _FLAG_PX = 24.0, 11.0
 
 
 def draw_ring(painter: QPainter, centre: QPointF, radius: float, *, taking: bool = False) -> None:
@@ -37,6 +39,17 @@ def ring_image(diameter: int, taking: bool) -> QPixmap:
         painter.drawEllipse(middle, diameter / 2, diameter / 2)
     painter.end()
     return image
+
+
+@contextmanager
+def inside_ring(painter: QPainter, centre: QPointF, radius: float) -> Iterator[None]:
+    """What is drawn meanwhile is seen inside a ring only."""
+    path = QPainterPath()
+    path.addEllipse(centre, radius, radius)
+    painter.save()
+    painter.setClipPath(path)
+    yield
+    painter.restore()
 
 
 def draw_inner_ring(painter: QPainter, centre: QPointF, radius: float) -> None:
@@ -89,17 +102,27 @@ def draw_misfits(painter: QPainter, points: list[QPointF]) -> None:
         painter.drawLine(QPointF(p.x() - 3, p.y() + 3), QPointF(p.x() + 3, p.y() - 3))
 
 
-def draw_pin(painter: QPainter, at: QPointF, radius: float) -> None:
-    """A keeper: four short corners around it, like a mount around a picture."""
-    r = max(7.0, radius + 4)
-    arm = 0.45 * r
-    for colour, width in ((QColor(20, 20, 20, 150), 3.5), (_PALE, 1.8)):
+def draw_flag(painter: QPainter, at: QPointF, radius: float) -> None:
+    """A keeper: a small flag planted at its rim, which leaves the mark itself free to be seen."""
+    foot = QPointF(at.x(), at.y() - max(3.0, radius + 2))
+    top = foot - QPointF(0, _FLAG_PX)
+    cloth = QPolygonF([top, top + QPointF(0.8 * _FLAG_PX, 0.28 * _FLAG_PX), top + QPointF(0, 0.56 * _FLAG_PX)])
+    for colour, width in ((QColor(20, 20, 20, 150), 3.2), (_PALE, 1.4)):
         painter.setPen(QPen(colour, width))
-        for sx in (-1, 1):
-            for sy in (-1, 1):
-                corner = QPointF(at.x() + sx * r, at.y() + sy * r)
-                painter.drawLine(corner, QPointF(corner.x() - sx * arm, corner.y()))
-                painter.drawLine(corner, QPointF(corner.x(), corner.y() - sy * arm))
+        painter.setBrush(QBrush(colour))
+        painter.drawLine(foot, top)
+        painter.drawPolygon(cloth)
+
+
+def draw_open(painter: QPainter, at: QPointF, radius: float) -> None:
+    """A find nobody has decided on yet: two thin arcs, quieter than all that is in hand."""
+    r = max(5.0, radius)
+    box = QRectF(at.x() - r, at.y() - r, 2 * r, 2 * r)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for colour, width in ((QColor(20, 20, 20, 90), 2.2), (QColor(255, 255, 255, 150), 1.0)):
+        painter.setPen(QPen(colour, width))
+        for start in (45, 225):
+            painter.drawArc(box, (start - 40) * 16, 80 * 16)
 
 
 def tag_place(x: float, y: float, width: float, view_width: float, view_height: float, *, right: bool = False):

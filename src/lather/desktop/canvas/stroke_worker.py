@@ -33,6 +33,10 @@ class LivePixels:
 
 
 
+Then = Callable[[Stroke, Job, str, str], tuple[Stroke | None, object]]
+"""What is done with a finished edit beside the window: (edit, the job before, stage, layer) to (edit, a word)."""
+
+
 class StrokeWorker(QObject):
     """`painted(LivePixels)` while the pen moves; `finished(stroke or None, fit, message)` after it is lifted.
 
@@ -53,6 +57,8 @@ class StrokeWorker(QObject):
         self._condition = threading.Condition()
         self._stopped = self._running = False
         self._live: LiveStroke | None = None
+        self._laid_on: tuple[Job, str, str] | None = None
+        self.then: Then = lambda edit, job, stage_id, layer_id: (edit, "")
         self._seen: tuple[int, Rect] | None = None
         self._thread = threading.Thread(target=self._work, name="stroke", daemon=True)
         self._thread.start()
@@ -123,6 +129,7 @@ class StrokeWorker(QObject):
                     _log, error, phrase("This stroke could not be computed (%1); the job is unchanged.", error)))
 
     def _begin(self, job: Job, stage_id: str, layer_id: str, stroke: Stroke) -> None:
+        self._laid_on = job, stage_id, layer_id
         self._live = LiveStroke(self._engine, job, stage_id, layer_id, stroke)
 
     def _extend(self, waiting: list[np.ndarray], level: int, visible: Rect) -> None:
@@ -155,4 +162,5 @@ class StrokeWorker(QObject):
         live, self._live = self._live, None
         if live is not None:
             done = live.finish()
-            self.finished.emit(done.edit, done.fit, done.message)
+            edit, message = (None, "") if done.edit is None else self.then(done.edit, *self._laid_on)
+            self.finished.emit(edit, done.fit, message or done.message)

@@ -40,10 +40,13 @@ class Order:
 
 
 class Runner(QObject):
-    """`told(Delivery)` at every state of an output; `page_told(which, path or None, why)`; `ended(stopped)`."""
+    """`told(Delivery)` at every state of an output; `page_told(which, path or None, why)`; `gauged(stages, values)` of
+    what was delivered; `ended(stopped)`.
+    """
 
     told = pyqtSignal(object)
     page_told = pyqtSignal(str, object, object)
+    gauged = pyqtSignal(tuple, dict)
     ended = pyqtSignal(bool)
 
     def __init__(self, job: OpenJob, records: Records, parent=None):
@@ -83,6 +86,7 @@ class Runner(QObject):
             measures = order.measures or PhotoMeasures.of_job(session.photo, job)
             values = measured_whole(session.engine, job, measures)
             self.records.write(lambda book: note_gauges(book, job, values))
+            self.background.hand_over(lambda: self.gauged.emit(job.stages, values))
             if order.sheet is not None and task.going_on:
                 self._page(task, "sheet", order.sheet, lambda: paper.write_pdf(
                     sheet_html(session, job=job), order.sheet, job.title))

@@ -1,6 +1,7 @@
 """The course: the stages in order, what was done in each, and its strength. Quiet where nothing was done yet."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from lather.core.job.model import Job, Stage, acts_by_itself
@@ -12,7 +13,8 @@ from lather.desktop.theme.style import font, restyle
 from lather.desktop.theme.tokens import COURSE_PX, SMALL_PT, theme
 from lather.desktop.widgets.elided_label import ElidedLabel
 
-_CELL_PX, _LEAST_CELL_PX = 127, 96
+_MARGINS_PX, _GAP_PX = 34, 6
+_CELL_PX, _LEAST_CELL_PX = 220, 96
 
 
 class _StageCell(QFrame):
@@ -33,7 +35,7 @@ class _StageCell(QFrame):
         column.setSpacing(0)
         self.number, self.title = QLabel(str(info.number)), QLabel(tr(info.label))
         self.number.setObjectName("quiet")
-        self.count, self.strength = ElidedLabel(mode=Qt.TextElideMode.ElideRight), QLabel()
+        self.count, self.strength, self.over = ElidedLabel(mode=Qt.TextElideMode.ElideRight), QLabel(), QLabel()
         head = QHBoxLayout()
         head.setSpacing(6)
         for label in (self.number, self.title):
@@ -43,14 +45,16 @@ class _StageCell(QFrame):
         row = QHBoxLayout()
         row.setSpacing(4)
         self.time = QLabel()
-        for label, line in ((self.strength, head), (self.count, row), (self.time, row)):
+        for label, line in ((self.over, head), (self.strength, head), (self.count, row), (self.time, row)):
             label.setFont(font(SMALL_PT))
             label.setObjectName("quiet")
             line.addWidget(label, 1 if label is self.count else 0)
+        restyle(self.over, f"color: {theme().near_text};")
         column.addLayout(head)
         column.addLayout(row)
         self._shown = None
-        self._words = self._worst = ""
+        self._worst = ""
+        self.over.hide()
 
     def show_time(self, seconds: int, planned: int, left_out: bool) -> None:
         """Minutes done / planned; nothing where neither is."""
@@ -65,15 +69,23 @@ class _StageCell(QFrame):
         restyle(self.time, f"color: {theme().near_text};" if over else "")
 
     def show_worst(self, text: str) -> None:
-        """A gauge over its limit, named in the place of the count; "" if none is caused here."""
+        """A gauge over its limit, beside the title: as a whole where there is room; "" if none is caused here."""
         if text != self._worst:
             self._worst = text
-            self._say_count()
+            self._say_worst()
 
-    def _say_count(self) -> None:
-        self.count.setText(tr(self._worst or self._words))
-        self.count.set_tip(self._worst)
-        restyle(self.count, f"color: {theme().near_text};" if self._worst else "")
+    def _say_worst(self) -> None:
+        room = self.width() - _MARGINS_PX - self.number.sizeHint().width() - self.title.sizeHint().width()
+        if not self.strength.isHidden():
+            room -= self.strength.sizeHint().width() + _GAP_PX
+        whole = QFontMetrics(font(SMALL_PT)).horizontalAdvance(tr(self._worst)) <= room
+        self.over.setText(tr(self._worst if whole or not self._worst else "over"))
+        self.over.setToolTip(tr(self._worst))
+        self.over.setVisible(bool(self._worst))
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self._say_worst()
 
     def show_job(self, job: Job, taken: bool) -> None:
         stage, info = job.stage(self.info.id), self.info
@@ -92,10 +104,10 @@ class _StageCell(QFrame):
         chosen.setStrikeOut(not stage.on)
         self.title.setFont(chosen)
         words = info.counted(edits) if edits else _by_itself(stage) if acts else ""
-        self._words = words
-        self._say_count()
+        self.count.setText(tr(words))
         self.strength.setText(tr("off" if not stage.on else f"{stage.strength * 100:.0f} %" if acts else ""))
         self.strength.setVisible(not stage.on or stage.strength < 1)  # the whole strength needs no word
+        self._say_worst()
         said = joined((words or phrase("nothing yet"), self.strength.text()), ", ")
         self.setToolTip(tr("Stage %1, key %2: %3", info.label, info.number % 10, said))
         self.setAccessibleName(phrase("Stage %1%2: %3", info.label, phrase(", in hand") if taken else "", said))
@@ -151,4 +163,4 @@ class CourseStrip(QWidget):
 def _by_itself(stage: Stage) -> str:
     """Where layers act that nothing was painted on."""
     everywhere = any(layer.settings.get("everywhere") for layer in stage.layers)
-    return "everywhere" if everywhere else "by zone"
+    return "all over" if everywhere else "by zone"

@@ -11,12 +11,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from lather.core.find.no_flaw import reason
 from lather.core.job.finds import Find, contrast_text, size_text
 from lather.core.kinds.registry import KINDS, stage_of_kind
 from lather.core.measure.keepers import find_box
 from lather.core.mending.edit_for_find import can_mend
 from lather.core.phrases import joined, phrase
-from lather.desktop.controls.finds.finds import FindsControl
+from lather.desktop.controls.finds.finds import MOST_SEEN, FindsControl
 from lather.desktop.texts import tr
 from lather.desktop.theme.style import font
 from lather.desktop.widgets.choices import Choices
@@ -64,6 +65,11 @@ def _row(index: QModelIndex) -> tuple:
     find, state = index.data(Qt.ItemDataRole.UserRole), index.data(Qt.ItemDataRole.UserRole + 1)
     mended = state == "mended" and stage_of_kind(find.kind) == "even"
     word = "evened" if mended else STATE_WORDS[state] or ("by hand" if not can_mend(find) else "")
+    if find.left_alone:
+        return find.id, find_box(find), (tr(find.label), tr(size_text(find)),
+                                         tr(phrase("left alone: %1", reason(find)))), False
+    if not word and not (find.sure or stage_of_kind(find.kind) == "even"):
+        word = "look"
     measured, where = joined([size_text(find), contrast_text(find)], " · "), joined([find.zone, word], " · ")
     lines = (tr(find.label), tr(measured), tr(where))
     return find.id, find_box(find), lines, state != "open"
@@ -89,8 +95,9 @@ class FindsPanel(QWidget):
         head.addStretch(1)
         head.addWidget(self.done)
         column.addLayout(head)
-        self.worth = Choices("Finds", {"worth": "Will show", "rest": "Will not"}, "worth")
-        self.worth.setToolTip(tr("At the delivered size: what will be seen, and what will not"))
+        self.worth = Choices("Finds", {"worth": "Shows", "rest": "Faint", "alone": "Left"}, "worth")
+        self.worth.setToolTip(tr("At the delivered size: what will be seen, and what will not; what looks like a "
+                                 "flaw and is left alone, each with the reason"))
         self.worth.chosen.connect(lambda key: control.set_filter(show=key))
         column.addWidget(self.worth)
         filters = QHBoxLayout()
@@ -183,19 +190,22 @@ class FindsPanel(QWidget):
         self.share.setVisible(info.id == "even")
         self.share.set_value(100 * control.even_share)
         self.buttons["mend"].setText(f"{tr(self._word)}  E")
-        finds = control.finds
+        finds = control.listed
         will = [f for f in finds if f.worth]
-        self.worth.button("worth").setText(tr("Will show %1", len(will)))
-        self.worth.button("rest").setText(tr("Will not %1", len(finds) - len(will)))
-        done = sum(states[f.id] != "open" for f in will)
-        self.done.setText(tr(phrase("%1 of %2 done", done, len(will)) if will else ""))
+        self.worth.button("worth").setText(tr("Shows %1", len(will)))
+        self.worth.button("rest").setText(tr("Faint %1", len(finds) - len(will)))
+        self.worth.button("alone").setText(tr("Left %1", len(control.left_alone)))
+        # what is kept because it was agreed on was nobody's work
+        own = [f for f in will if states.get(f.id) != "keep" or f.id in job.decisions]
+        done = sum(states.get(f.id, "open") != "open" for f in own)
+        self.done.setText(tr(phrase("%1 of %2 done", done, len(own)) if own else ""))
         self.list.setVisible(bool(shown))
         self.empty.setVisible(not shown)
         self.empty.setText(tr(self._empty_text(control, job)))
-        still_open = sum(states[f.id] == "open" and can_mend(f) for f in shown)
+        still_open = sum(states[f.id] == "open" and can_mend(f) and control.takes_by_itself(f) for f in shown)
         self._show_actions(control, job, still_open)
         for button in self.buttons.values():
-            button.setEnabled(control.current is not None and bool(shown))
+            button.setEnabled(control.current is not None and bool(shown) and control.show != "alone")
         self.buttons["mend"].setEnabled(bool(shown))
         row = next((i for i, f in enumerate(shown) if control.current is not None and f.id == control.current.id), -1)
         selection = self.list.selectionModel()
@@ -220,16 +230,18 @@ class FindsPanel(QWidget):
             self.all.setText(tr("Look for flaws"))
         else:
             finds = "1 find" if still_open == 1 else phrase("%1 finds", still_open)
-            self.all.setText(tr(phrase("Even all skin, %1", finds) if control.evens_all_skin
-                                else phrase("%1 all %2 in this list", self._word, still_open)))
+            sure = phrase("%1 all %2 that are sure", self._word, still_open) if still_open > 1 else (
+                phrase("%1 the 1 that is sure", self._word) if still_open else "None left that is sure")
+            self.all.setText(tr(phrase("Even all skin, %1", finds) if control.evens_all_skin else sure))
         self.all.setEnabled(not control.busy and (job.finds is None or still_open > 0))
         self.all.setVisible(control.job.info.finds or bool(control.busy))
 
     def _fill_filters(self, control: FindsControl) -> None:
         kinds = [kind for kind in KINDS if any(f.kind == kind for f in control.finds)]
         zones = sorted({f.zone.partition(",")[0] for f in control.finds})
+        places = [("Most seen first", MOST_SEEN)] * bool(zones) + [(z.capitalize(), z) for z in zones]
         for box, first, items, value in ((self.kind, "All kinds", [(KINDS[k].label, k) for k in kinds], control.kind),
-                                         (self.zone, "All places", [(z.capitalize(), z) for z in zones], control.zone)):
+                                         (self.zone, "All places", places, control.zone)):
             wanted = [(first, ""), *items]
             if [(box.itemText(i), box.itemData(i)) for i in range(box.count())] != wanted:
                 box.clear()
@@ -249,14 +261,18 @@ class FindsPanel(QWidget):
             return "This stage has no finds of its own: it works on all skin, or where you paint."
         if job.finds is None:
             return "Lather can look for spots, lines and specks and propose how each is mended.\n\nYou decide on each."
-        if control.finds and (control.kind or control.zone):
+        if control.finds and (control.kind or control.zone not in ("", MOST_SEEN)):
             return "Nothing of this kind here. Choose “All kinds” and “All places” to see the rest."
+        if control.show == "alone":
+            return "Nothing that looks like a flaw was left alone by a rule."
         if control.show == "rest":
             return "Everything that was found will show at the delivered size."
         if control.job.stage_id == "even":
             return "No blotch was found that will show. What you see all the same, brush with Lift or Lower."
         if control.job.stage_id == "strands":
             return "No stray hairs were found. Raise the sensitivity, or paint along a hair with Strand."
+        if control.job.stage_id == "colour":
+            return "No redness or shine was found that will show. What you see all the same, paint with Calm or Shine."
         return "Nothing was found that will show. What you see all the same, mend with Dab."
 
     def _selected(self, *_) -> None:

@@ -206,7 +206,7 @@ class LayersPanel(QWidget):
         self.stage_on.setChecked(stage.on)
         self.stage_on.setAccessibleName(phrase("%1 on", label))
         self.stage_on.setToolTip(tr("Switch all of %1 off and on", label))
-        self.stage_strength.set_value(stage.strength * 100)
+        self.stage_strength.set_value(stage.strength * 100, fine=True)
         self.stage_strength.setEnabled(stage.on)
         self.empty.setVisible(not stage.layers)
         self.strength.setVisible(bool(stage.layers))
@@ -216,7 +216,7 @@ class LayersPanel(QWidget):
         self.strength.setEnabled(layer is not None)
         self.remove.setEnabled(layer is not None and (len(stage.layers) > 1 or stage.id != "mend"))
         if layer is not None:
-            self.strength.set_value(layer.strength * 100)
+            self.strength.set_value(layer.strength * 100, fine=True)
             self.up.setEnabled(stage.index(current) < len(stage.layers) - 1)
             self.down.setEnabled(stage.index(current) > 0)
         shown = (current, [(x.id, x.name) for x in stage.layers])

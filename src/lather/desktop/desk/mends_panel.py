@@ -51,10 +51,10 @@ def _row(index: QModelIndex) -> tuple:
 
 
 class MendsPanel(QWidget):
-    """`picked(Stroke)`: show it on the photo. `removed(Stroke)`: take it out."""
+    """`picked(strokes)`: take them in hand. `removed()`: take those out."""
 
     picked = pyqtSignal(object)
-    removed = pyqtSignal(object)
+    removed = pyqtSignal()
 
     def __init__(self, crops: Crops, parent=None):
         super().__init__(parent)
@@ -71,11 +71,13 @@ class MendsPanel(QWidget):
         column.addWidget(self.empty, 1)
         self._model = _Mends(self)
         self.list = CropList("Mends of the layer in hand", self._model, CropDelegate(crops, _row, self))
+        self.list.setSelectionMode(CropList.SelectionMode.ExtendedSelection)
+        self._by_hand = True
         self.list.selectionModel().selectionChanged.connect(self._selected)
         column.addWidget(self.list, 1)
         self.remove = QPushButton(tr("Take this mend out"))
         self.remove.setToolTip(tr("The skin underneath returns; undo brings the mend back"))
-        self.remove.clicked.connect(self._remove)
+        self.remove.clicked.connect(self.removed)
         column.addWidget(self.remove)
         self.show_layer(None, None, "")
 
@@ -87,22 +89,35 @@ class MendsPanel(QWidget):
         self.title.setText(tr("%1 on %2", counted, name))
         self.remove.setText(tr(info.take_out_label if info is not None else "Take this mend out"))
         self.empty.setText(tr(empty))
+        self._by_hand = False  # rows that move are nobody's choice
         self._model.show(edits)
+        self._by_hand = True
         self.empty.setVisible(not edits)
         self.list.setVisible(bool(edits))
         self.remove.setVisible(bool(edits))
-        self._selected()
+        self.remove.setEnabled(bool(self.chosen()))
 
-    def current(self) -> Stroke | None:
-        rows = self.list.selectionModel().selectedIndexes()
-        return rows[0].data(Qt.ItemDataRole.UserRole) if rows else None
+    def chosen(self) -> list[Stroke]:
+        rows = sorted(index.row() for index in self.list.selectionModel().selectedIndexes())
+        return [self._model.edits[row] for row in rows]
+
+    def show_in_hand(self, ids: set[str]) -> None:
+        """Mark the edits that are in hand, the first of them in sight."""
+        if {edit.id for edit in self.chosen()} == ids:
+            return
+        self._by_hand = False
+        model = self.list.selectionModel()
+        model.clearSelection()
+        rows = [row for row, edit in enumerate(self._model.edits) if edit.id in ids]
+        for row in rows:
+            model.select(self._model.index(row, 0), model.SelectionFlag.Select)
+        if rows:
+            self.list.scrollTo(self._model.index(rows[0], 0))
+        self._by_hand = True
+        self.remove.setEnabled(bool(rows))
 
     def _selected(self, *_) -> None:
-        edit = self.current()
-        self.remove.setEnabled(edit is not None)
-        self.picked.emit(edit)
-
-    def _remove(self) -> None:
-        edit = self.current()
-        if edit is not None:
-            self.removed.emit(edit)
+        edits = self.chosen()
+        self.remove.setEnabled(bool(edits))
+        if self._by_hand:
+            self.picked.emit(edits)

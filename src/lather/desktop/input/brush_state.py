@@ -22,6 +22,7 @@ class BrushState:
 
     turn: mirror, rotation and scale of what is taken; its pivot is set with the offset. fence: confines all strokes.
     own_texture: Copy in Mend takes the tone only. other_side: tools that can act on the other side of the face as well.
+    spares: tools for skin stay off lips, eyes, brows, hair and keepers.
     """
 
     tool: str = "dab"
@@ -35,19 +36,25 @@ class BrushState:
     tools: tuple[str, ...] = MEND_TOOLS
     area_feather_px: float = 32.0
     other_side: bool = True
+    spares: bool = True
 
     def __post_init__(self):
         self.brushes = {tool.id: tool.brush for tool in TOOLS.values()}
         self._touched: set[str] = set()
+        self._face_times = 1.0
         self._modes: dict[tuple[str, ...], str] = {}
 
     def fit_to_face(self, face_px: float) -> None:
         """Starting sizes that suit a face of this width; brushes that were changed by hand stay as they are."""
+        self._face_times = max(_LEAST_TIMES, face_px / _USUAL_FACE_PX)
         for tool in TOOLS.values():
             if tool.id not in self._touched:
-                size_px = tool.brush.size_px * max(_LEAST_TIMES, face_px / _USUAL_FACE_PX)
-                size_px = max(round(ranges.BRUSH_SIZE_PX.hold(size_px)), _LEAST_SIZE_PX)
-                self.brushes[tool.id] = replace(tool.brush, size_px=size_px)
+                self.brushes[tool.id] = replace(tool.brush, size_px=self.usual_size(tool.id))
+
+    def usual_size(self, tool: str) -> float:
+        """The size that a tool starts with on this face."""
+        size_px = TOOLS[tool].brush.size_px * self._face_times
+        return max(round(ranges.BRUSH_SIZE_PX.hold(size_px)), _LEAST_SIZE_PX)
 
     def start_with(self, tool: str, size_px: float) -> None:
         """A size that the plan proposes; a brush that was changed by hand stays as it is."""

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPixmap
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
@@ -17,7 +17,7 @@ from lather.core.imageio.development import EXPOSURE, KELVIN, TINT, Development
 from lather.core.imageio.extra import ENDINGS, RAW_ENDINGS
 from lather.core.imageio.files import read_bytes
 from lather.core.imageio.picture import MAX_PIXELS
-from lather.core.imageio.raw import develop, light_of
+from lather.core.imageio.raw import develop, light_of, neutral_of
 from lather.core.imageio.write import FORMATS
 from lather.core.phrases import phrase
 from lather.core.session import Session
@@ -33,7 +33,7 @@ _log = logging.getLogger(__name__)
 
 ENDINGS_SHOWN = " ".join(f"*{ending} *{ending.upper()}" if ending in ENDINGS else f"*{ending}"
                          for ending in (*FORMATS, *ENDINGS))
-_SEEN_PX = 520
+_SEEN_PX, _NEAR = 520, 3  # px of the preview, and around a touch on it
 
 
 def is_raw_file(path: Path) -> bool:
@@ -80,15 +80,29 @@ def ask_development(window: Host, path: Path, chosen: Callable[[Development], No
     return True
 
 
+class _Preview(QLabel):
+    """`touched(x, y)`: px of the picture shown in its middle."""
+
+    touched = pyqtSignal(float, float)
+
+    def mousePressEvent(self, event) -> None:
+        picture, at = self.pixmap(), event.position()
+        if not picture.isNull():
+            self.touched.emit(at.x() - (self.width() - picture.width()) / 2,
+                              at.y() - (self.height() - picture.height()) / 2)
+
+
 class DevelopDialog(QDialog):
-    """The photo small, and beside it exposure and white balance; what is chosen is `development`."""
+    """The photo small, and beside it exposure and white balance; what is chosen is `development`. A touch on the photo
+    takes what lies there as neutral.
+    """
 
     def __init__(self, window, name: str, data: bytes, measured: float, start: Development):
         super().__init__(window)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setWindowTitle(tr("Develop %1", name))
         self.setAccessibleName("Develop")
-        self._data, self._name, self._measured = data, name, measured
+        self._data, self._name, self._measured, self._of = data, name, measured, start
         self._background = Background(self)
         self.exposure = ValueSlider("Exposure", EXPOSURE.low, EXPOSURE.high, start.exposure, unit="stops", step=0.1)
         self.kelvin = ValueSlider("Light", KELVIN.low, KELVIN.high, start.kelvin or round(measured, -1), unit="K",
@@ -97,12 +111,17 @@ class DevelopDialog(QDialog):
         self.as_measured = QPushButton(tr("As the camera measured"))
         self.open_button, self.cancel = QPushButton(tr("Open")), QPushButton(tr("Cancel"))
         self.open_button.setObjectName("primary")
-        self.picture = QLabel(tr("Developing …"))
+        self.picture = _Preview(tr("Developing …"))
+        self.picture.setCursor(Qt.CursorShape.CrossCursor)
+        self.picture.setToolTip(tr("Touch a grey card, or the white of a shirt: it becomes neutral"))
+        self.picture.touched.connect(self._take_neutral)
+        self._codes = np.zeros((0, 0, 3), np.float32)  # of the preview, as it was developed
         self.picture.setFixedSize(_SEEN_PX, _SEEN_PX)
         self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.picture.setStyleSheet(f"background: {theme().surround};")
         self.said = QLabel()
         self._arrange()
+        self.kelvin.changed.connect(lambda *_: setattr(self, "_moved", True))  # before it is shown
         for slider in (self.exposure, self.kelvin, self.tint):
             slider.changed.connect(lambda _, dragging: None if dragging else self._show())
         self.as_measured.clicked.connect(self._reset)
@@ -110,7 +129,6 @@ class DevelopDialog(QDialog):
         self.cancel.clicked.connect(self.reject)
         self.finished.connect(lambda _: self._background.close())
         self._moved = start.kelvin is not None
-        self.kelvin.changed.connect(lambda *_: setattr(self, "_moved", True))
         self._show()
 
     def _arrange(self) -> None:
@@ -123,8 +141,9 @@ class DevelopDialog(QDialog):
         row.addLayout(column)
         title = QLabel(tr("Developed neutrally"))
         title.setFont(font(strong=True))
-        words = QLabel(tr("No curve, no look, 16 bits. What is set here can be changed later: the title’s menu plays "
-                          "the whole retouch on another development."))
+        words = QLabel(tr("No curve, no look, 16 bits. Touch a grey card or the white of a shirt to make it neutral. "
+                          "What is set here can be changed later: the title’s menu plays the whole retouch on another "
+                          "development."))
         words.setObjectName("quiet")
         words.setWordWrap(True)
         words.setFixedWidth(300)
@@ -158,12 +177,36 @@ class DevelopDialog(QDialog):
             made = develop(self._data, self._name, wanted, max_pixels=MAX_PIXELS, half=True)
             shrink = min(1.0, 2 * _SEEN_PX / max(made.width, made.height))
             small = cv2.resize(made.pixels, None, fx=shrink, fy=shrink, interpolation=cv2.INTER_AREA)
-            pixels = profiles.convert(small.astype(np.float32) / 65535, made.profile, profiles.srgb_profile())
-            return np.ascontiguousarray(np.round(255 * np.clip(pixels, 0, 1)).astype(np.uint8))
+            codes = small.astype(np.float32) / 65535
+            pixels = profiles.convert(codes, made.profile, profiles.srgb_profile())
+            return np.ascontiguousarray(np.round(255 * np.clip(pixels, 0, 1)).astype(np.uint8)), codes, wanted
 
         self._background.run("preview", work, self._developed, failed=self.said.setText, newest=True)
 
-    def _developed(self, codes: np.ndarray) -> None:
+    def _take_neutral(self, x: float, y: float) -> None:
+        """White balance from what lies under a touch, as the mean of a few pixels."""
+        shown = self.picture.pixmap()
+        scale = self._codes.shape[1] / max(1, shown.width())
+        column, row = int(x * scale), int(y * scale)
+        near = self._codes[max(0, row - _NEAR) : row + _NEAR + 1, max(0, column - _NEAR) : column + _NEAR + 1]
+        if row < 0 or column < 0 or not near.size:
+            return
+        code = np.median(near.reshape(-1, 3), axis=0)
+        try:
+            found = neutral_of(self._data, self._name, self._of, code)
+        except LatherError as error:
+            self.said.setText(tr(log.expected(_log, error)))
+            return
+        if found is None:
+            self.said.setText(tr("That is no grey and no white: touch a grey card, or the white of a shirt."))
+            return
+        self.kelvin.set_value(found.kelvin)
+        self.tint.set_value(found.tint, fine=True)
+        self._moved = True
+        self._show()
+
+    def _developed(self, made: tuple[np.ndarray, np.ndarray, Development]) -> None:
+        codes, self._codes, self._of = made
         height, width = codes.shape[:2]
         image = QImage(codes.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
         self.picture.setPixmap(QPixmap.fromImage(image).scaled(

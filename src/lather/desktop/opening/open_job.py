@@ -142,6 +142,11 @@ class OpenJob(QObject):
             self.session.history.end_run()
         self._tell()
 
+    def end_drag(self) -> None:
+        """What was dragged was let go without another value: the next change is a step of its own."""
+        self._dragging = False
+        self.session.history.end_run()
+
     def amend(self, command: Command) -> None:
         """What was measured, put under all steps: nobody's step, so undo does not take it away."""
         saved = self.saved
@@ -195,8 +200,12 @@ class OpenJob(QObject):
         self.do(AddLayer(self.stage_id, layer, at))
 
     def ensure_layer(self) -> Layer:
-        """The layer in hand. One is made where there is none, or where this version does not know its kind."""
-        if self.layer is None or self.layer.kind not in self.info.kinds:
+        """The layer in hand. One is made where there is none, where this version does not know its kind, or where
+        another kind was chosen that has none yet.
+        """
+        part = self.parts.get(self.stage_id)
+        proposes = part is not None and part.proposes()
+        if proposes or self.layer is None or self.layer.kind not in self.info.kinds:
             self.add_layer()
         return self.layer
 

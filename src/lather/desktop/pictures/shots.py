@@ -11,9 +11,8 @@ from PyQt6.QtWidgets import QScrollArea
 
 from lather.core.colour.profiles import srgb_profile
 from lather.core.errors import SaveError
-from lather.core.find.finder import find_all
+from lather.core.find.finder import look_at
 from lather.core.imageio.write import write_picture
-from lather.core.job.commands import SetFinds
 from lather.core.kinds.registry import stage_of_kind
 from lather.core.mending.edit_for_find import mend_all
 from lather.core.mending.evening_by_route import evening_command
@@ -43,6 +42,7 @@ STAGE_SHOTS = {"strands": strands.take, "split": split.take, "even": even.take, 
 
 VIEW_SHOTS = ("over", "tour", "review", "brief", "deliver", "logbook", "practice", "sitting", "settings", "handbook")
 """Pictures of views that are no stage's."""
+USUAL_SIZE = (1280, 800)
 _HANDBOOK_PX, _HANDBOOK_QUALITY = 1000, 84
 _ONLY_IN_HANDBOOK = ("tour", "review-side")
 _LOOKED_THROUGH = 20
@@ -94,6 +94,7 @@ def _deliver(window: MainWindow, folder: Path) -> None:
     screen = window.screens["deliver"]
     screen.folder.setText(str(folder))
     (folder / screen.row("Web").file.text()).write_bytes(b"there already")
+    screen.asking.know()
     screen.start()
     wait_for(lambda: not screen.runner.running, 120)
     screen.proof.modes.button("proof").click()
@@ -178,9 +179,10 @@ def _sitting(window: MainWindow, folder: Path) -> None:
     wait_for(room.idle, 120)
     first = control.sitting.frames[0].name
     session = Session.from_photo(folder / first)
-    finds, measures = find_all(session.photo)
-    session.history.amend(SetFinds(finds, measures.face, measures.faces[1:]))
-    wanted = [f for f in finds if f.worth and stage_of_kind(f.kind) == "mend" and session.job.find_state(f) == "open"]
+    found = look_at(session.photo)
+    session.history.amend(found.command)
+    mends = [f for f in found.finds if f.worth and stage_of_kind(f.kind) == "mend"]
+    wanted = [f for f in mends if session.job.find_state(f) == "open"]
     command, _ = mend_all(session.engine, session.job, wanted, session.job.stage("mend").layers[0].id)
     session.history.do(command)
     session.log_seconds({"mend": 540})
@@ -209,15 +211,15 @@ def _save(picture: QPixmap, path: Path, quality: int = -1) -> Path:
 
 
 def take_shots(folder: str | Path, only: Collection[str] = (*STAGE_SHOTS, *VIEW_SHOTS), *,
-               handbook: str | Path | None = None) -> list[Path]:
+               handbook: str | Path | None = None, size: tuple[int, int] = USUAL_SIZE) -> list[Path]:
     """Write the PNG files; returns their paths. only: stages and views that are taken. handbook: folder for all of them
-    as smaller JPEG. Raises SaveError.
+    as smaller JPEG. size: width and height of the window. Raises SaveError.
     """
     folder, book = _folder(folder), _folder(handbook) if handbook else None
     make_application()
     made: list[Path] = []
     window = MainWindow()
-    window.resize(1280, 800)
+    window.resize(*size)
     window.show()
 
     def shot(name: str) -> None:

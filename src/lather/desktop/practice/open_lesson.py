@@ -8,10 +8,9 @@ import numpy as np
 
 from lather.core.colour import profiles
 from lather.core.engine.photo import Photo
-from lather.core.find.finder import find_all
+from lather.core.find.finder import look_at
 from lather.core.imageio.picture import Picture
 from lather.core.imageio.png import encode_png
-from lather.core.job.commands import SetFinds
 from lather.core.job.history import History
 from lather.core.job.model import new_job
 from lather.core.kinds.registry import stage_of_kind
@@ -72,17 +71,17 @@ def score_it(one: OpenLesson, job, seconds: float) -> LessonScore:
 def automatic_score(one: OpenLesson) -> float:
     """What the automatic pass reaches on the same plate."""
     session = _session_of(one.plate)
-    finds, measures = find_all(session.photo)
-    session.history.amend(SetFinds(finds, measures.face, ()))
+    found = look_at(session.photo)
+    session.history.amend(found.command)
     for stage in _BY_KEY:
-        own = [f for f in finds if f.worth and stage_of_kind(f.kind) == stage]
-        wanted = [f for f in own if session.job.find_state(f) == "open"]
+        own = [f for f in found.finds if f.worth and stage_of_kind(f.kind) == stage]
+        wanted = [f for f in own if session.job.find_state(f) == "open" and (f.sure or stage == "even")]
         layers = session.job.stage(stage).layers
         command, _ = mend_all(session.engine, session.job, wanted, layers[0].id if layers else "", stage_id=stage)
         if command is not None:
             session.history.do(command)
     if one.lesson.stage in ("split", "even") or one.lesson.number in (0, 10):
-        command = evening_command(session.engine, session.job, measures, "light")
+        command = evening_command(session.engine, session.job, found.measures, "light")
         if command is not None:
             session.history.do(command)
     result = np.clip(session.engine.pixels(session.job, session.photo.bounds), 0, 1)

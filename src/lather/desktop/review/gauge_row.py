@@ -1,16 +1,18 @@
 """A gauge in Review: its value on the track, a small history over the job; a click shows its map."""
 
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 
 from lather.core.gauges.against_limits import JudgedGauge
 from lather.core.job.limits import Band
 from lather.core.phrases import phrase
 from lather.desktop.texts import tr
-from lather.desktop.theme.tokens import theme
+from lather.desktop.theme.style import font
+from lather.desktop.theme.tokens import SMALL_PT, theme
 from lather.desktop.widgets.gauge import Gauge
+from lather.desktop.widgets.name_and_value import name_width
 
-_HISTORY_PX = 44
+_HISTORY_PX, _LEAST_HISTORY_PX, _GAP_PX = 44, 14, 10
 
 
 class GaugeRow(Gauge):
@@ -61,8 +63,13 @@ class GaugeRow(Gauge):
         if len(values) > 2 and self.one.value is not None:
             low, high = min(values), max(values)
             if high > low:
-                left = self.width() * 0.5 - _HISTORY_PX / 2
-                points = [QPointF(left + n * _HISTORY_PX / (len(values) - 1), 15 - 10 * (v - low) / (high - low))
+                left = QFontMetricsF(font(SMALL_PT)).horizontalAdvance(tr(self.name)) + _GAP_PX
+                right = name_width(self._text, self.width())
+                wide = min(_HISTORY_PX, right - left)
+                if wide < _LEAST_HISTORY_PX:  # it would cross the name or the value
+                    return
+                left = min(max(left, (self.width() - wide) / 2), right - wide)
+                points = [QPointF(left + n * wide / (len(values) - 1), 15 - 10 * (v - low) / (high - low))
                           for n, v in enumerate(values)]
                 painter.setPen(QPen(QColor(t.quiet_ink), 1))
                 painter.drawPolyline(QPolygonF(points))

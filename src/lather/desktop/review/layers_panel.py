@@ -25,14 +25,15 @@ class LayersPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         self.facts = QLabel()
+        self.facts.setObjectName("quiet")
         self.facts.setWordWrap(True)
-        column.addWidget(self.facts)
         rows = QWidget()
         self._rows = QVBoxLayout(rows)
         self._rows.setContentsMargins(0, 0, 4, 0)
         self._rows.setSpacing(4)
         self._rows.addStretch(1)
         column.addWidget(scrolled(rows, "Layers"), 1)
+        column.addWidget(self.facts)
 
     def show_job(self, job: Job) -> None:
         counts: dict[str, int] = {}

@@ -4,7 +4,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QVBoxLayout
 
 from lather.core.gauges.against_limits import JudgedGauge
-from lather.core.gauges.pull_back import Cause, Offer
+from lather.core.gauges.pull_back import Cause, EditStep, Offer
 from lather.core.phrases import joined, phrase
 from lather.core.stages.registry import stage_info
 from lather.desktop.texts import tr
@@ -45,13 +45,26 @@ class OverCard(Card):
         """What is known while the way back is still looked for."""
         self.causes.setText(tr(phrase("%1 Looking for the way back …", _caused_by(causes)).strip()))
 
+    def wait(self) -> None:
+        """The job is another now: what was said of it is out of date."""
+        self.causes.setText(tr("Measured again …"))
+
     def show_offer(self, offer: Offer) -> None:
         name = self.one.gauge.id
         text = _caused_by(offer.causes.get(name, ()))
         if name in offer.beyond:
             text = phrase("%1 No way back by strengths: %2.", text, offer.beyond[name]).strip()
+        own = [step for step in offer.edits if step.gauge == name]
+        if own:
+            said = phrase("From %n single edits in %1: changed below, all else stays.", self._layers_of(own),
+                          n=len(own), one="From a single edit in %1: changed below, all else stays.")
+            text = phrase("%1 %2", said, text).strip() if name in offer.beyond else said
         helped = "Comes inside with the steps below." if name in offer.helped else "No layer’s strength changes it."
         self.causes.setText(tr(text or helped))
+
+    @staticmethod
+    def _layers_of(steps: list[EditStep]) -> str:
+        return joined(dict.fromkeys(step.name for step in steps), ", ")
 
     def mousePressEvent(self, event) -> None:
         self.map_wanted.emit(self.one.gauge.id)
@@ -83,7 +96,9 @@ class OfferBox(QFrame):
         self.hide()
 
     def show_offer(self, offer: Offer | None) -> None:
-        self.setVisible(offer is not None and bool(offer.steps))
-        if offer is not None and offer.steps:
-            self.words.setText(tr(joined((step.text() for step in offer.steps), "\n")))
+        does = offer is not None and offer.command is not None
+        self.setVisible(does)
+        if does:
+            self.words.setText(tr(joined(offer.lines(), "\n")))
+            self.take.setText(tr("Change these" if offer.edits else "Turn down"))
             self.take.setToolTip(tr("One step, which undo takes back"))

@@ -32,6 +32,7 @@ from lather.desktop.widgets.frames import filled, panel, rule, scrolled
 from lather.desktop.window.message_line import MessageLine
 
 _PHOTO_PX, _LEAST_PHOTO_PX = 440, 300
+_WIDE_PX, _WIDE_PHOTO, _BESIDE_PX = 1640, 0.33, 500  # from which all three views are seen at once, and the photo large
 _CAUTIONS = {
     "identity-true": "A photo for an identity document must not be retouched.",
     "newborn/child": "A child’s picture needs the guardians’ consent. A child’s body is not reshaped.",
@@ -87,11 +88,22 @@ class BriefScreen(QWidget):
         left.setContentsMargins(0, 0, 0, 0)
         holder.setMinimumWidth(_LEAST_PHOTO_PX)
         holder.setMaximumWidth(_PHOTO_PX)
+        self._holder = holder
         row.addWidget(holder, _PHOTO_PX)
         side = panel(100)
         side.setMinimumWidth(0)
         side.setMaximumWidth(16_777_215)
         row.addWidget(side, 1280 - _PHOTO_PX)
+        self.beside = panel(_BESIDE_PX)
+        self._beside_column = QVBoxLayout(self.beside)
+        self._beside_column.setContentsMargins(12, 14, 12, 8)
+        self._beside_column.setSpacing(8)
+        for text in ("Measured", "Limits"):
+            title = QLabel(tr(text))
+            title.setFont(font(strong=True))
+            self._beside_column.addWidget(title)
+        self.beside.hide()
+        row.addWidget(self.beside)
         column = QVBoxLayout(side)
         column.setContentsMargins(18, 10, 18, 8)
         column.setSpacing(7)
@@ -197,6 +209,27 @@ class BriefScreen(QWidget):
             lambda path: self.message.emit(phrase("The proof sheet is in the outbox: %1. Drop the client’s answer on "
                                                   "this window.", path)),
             failed=self.message.emit, newest=True)
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        wide = self.width() >= _WIDE_PX
+        photo = round(_WIDE_PHOTO * self.width())
+        self._holder.setMaximumWidth(photo if wide else _PHOTO_PX)
+        self._holder.setMinimumWidth(photo if wide else _LEAST_PHOTO_PX)
+        if wide == self.beside.isHidden():
+            self._spread(wide)
+
+    def _spread(self, wide: bool) -> None:
+        """What was measured and the limits beside the plan, or behind it."""
+        self.views.setVisible(not wide)
+        self._show_view("plan")
+        for number, view in enumerate((self.facts, self.limits)):
+            if wide:
+                self._beside_column.insertWidget(2 * number + 1, view, 1)
+                view.show()
+            else:
+                self.stack.insertWidget(1 + number, view)
+        self.beside.setVisible(wide)
 
     def _show_view(self, key: str) -> None:
         self.views.set_value(key)

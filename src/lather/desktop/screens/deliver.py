@@ -25,14 +25,15 @@ from lather.core.deliver.proof_sheet import outbox, write_proof_sheet
 from lather.core.deliver.run import DONE, FAILED, READING, RENDERING, Delivery
 from lather.core.errors import LatherError
 from lather.core.imageio.files import is_there
-from lather.core.job.agreements import agreed
 from lather.core.job.brief import JobSheet
 from lather.core.job.commands import SetBrief
 from lather.core.job.outputs import USUAL, OutputSpec, new_output_id
-from lather.core.phrases import phrase
+from lather.core.phrases import joined, phrase
+from lather.desktop.controls.beside.judging import Judging
 from lather.desktop.controls.beside.planning import Planning
 from lather.desktop.controls.beside.timekeeping import Timekeeping
 from lather.desktop.delivery import state_mark
+from lather.desktop.delivery.asking import Asking, cannot_be_made
 from lather.desktop.delivery.names_form import NamesForm, pattern_of
 from lather.desktop.delivery.output_form import OutputForm
 from lather.desktop.delivery.output_row import COLUMNS, OutputRow, small
@@ -47,10 +48,9 @@ from lather.desktop.theme.style import font
 from lather.desktop.widgets.elided_label import ElidedLabel
 from lather.desktop.widgets.frames import filled, scrolled
 from lather.desktop.window.message_line import MessageLine
-from lather.desktop.window.questions import ask
 
 _log = logging.getLogger(__name__)
-_PROOF_PX = 430
+_PROOF_PX, _PROOF_SHARE = 430, 0.33
 _CAUTIONS = {
     "identity-true": "A photo for an identity document must not be retouched.",
     "newborn/child": "A child’s picture needs the guardians’ consent before it is shown to anybody else.",
@@ -59,13 +59,17 @@ _USUAL_CAUTION = "In some places advertising with altered bodies has to be label
 
 
 class DeliverScreen(QWidget):
-    """`message(text)`. records, planning, time: what goes into the report and the logbook."""
+    """`message(text)`. records, planning, time: what goes into the report and the logbook. asking: what is asked before
+    a picture goes out; judging: which gauges are over, which is told there.
+    """
 
     message = pyqtSignal(object)
 
-    def __init__(self, job: OpenJob, records: Records, planning: Planning, time: Timekeeping, parent=None):
+    def __init__(self, job: OpenJob, records: Records, planning: Planning, time: Timekeeping, judging: Judging,
+                 parent=None):
         super().__init__(parent)
-        self.job, self.records, self.planning, self.time = job, records, planning, time
+        self.job, self.records, self.planning, self.time, self.judging = job, records, planning, time, judging
+        self.asking = Asking(job, judging, self)
         self.runner = Runner(job, records, self)
         self.proof = ProofPanel(job)
         self.rows: list[OutputRow] = []
@@ -174,6 +178,8 @@ class DeliverScreen(QWidget):
         self.runner.told.connect(self._told)
         self.runner.page_told.connect(self._page_told)
         self.runner.ended.connect(self._ended)
+        self.runner.gauged.connect(self.asking.tell_measured)
+        self.asking.told.connect(self._tell_also)
         self.job.changed.connect(self.show_job)
         for card in (self.sheet, self.report):
             card.switched.connect(lambda _: self._refresh())
@@ -342,7 +348,11 @@ class DeliverScreen(QWidget):
         """Deliver what is on and not done, in the background; names that are taken wait for an answer."""
         self._refresh()
         folder = self.names.path
-        if not self._consented() or not self._folder_is_there(folder):
+        if not self.asking.may_deliver():
+            return
+        why = cannot_be_made(folder)
+        if why:
+            self.state.setText(tr(why))
             return
         wanted = tuple((row.spec, self._paths[row.spec.id]) for row in self.rows
                        if row.spec.on and row.state != state_mark.ASKS and not row.is_done)
@@ -366,29 +376,6 @@ class DeliverScreen(QWidget):
             self.cancel.show()
             self._refresh()
             self.state.setText(tr("Delivering …"))
-
-    def _consented(self) -> bool:
-        """A child's picture is not delivered without a word about its guardians."""
-        brief = self.job.job.brief
-        if not JobSheet.of(brief).is_child or agreed(brief, "guardian") == "yes":
-            return True
-        answer = ask(self, "The guardians’ consent is not noted in the brief. A child’s picture must not be delivered "
-                     "without it.", {"stay": "Do not deliver", "yes": "They have consented, in writing"},
-                     otherwise="stay")
-        if answer != "yes":
-            return False
-        self.job.do(SetBrief("agreed", dict(brief.get("agreed") or {}) | {"guardian": "yes"}))
-        return True
-
-    def _folder_is_there(self, folder: Path) -> bool:
-        """The folder is made where it is missing: a file needs one."""
-        try:
-            folder.mkdir(parents=True, exist_ok=True)
-            return True
-        except (OSError, ValueError) as error:
-            why = getattr(error, "strerror", None) or error
-            self.state.setText(tr("The folder %1 cannot be made (%2); choose another.", folder, why))
-            return False
 
     def _told(self, one: Delivery) -> None:
         row = next((row for row in self.rows if row.spec.id == one.spec.id), None)
@@ -439,6 +426,11 @@ class DeliverScreen(QWidget):
         self.state.setText(tr(phrase("Stopped: %1 of %2 delivered%3.", done, count, more) if stopped else
                               phrase("%1 of %2 delivered%3: %4", done, count, more, self.folder.text())))
 
+    def _tell_also(self, text: str) -> None:
+        """Beside what is said already, and stays: that an output failed."""
+        before = self.messages.message if self.messages.stays else ""
+        self.messages.show_message(joined([before, text]), stays=True)
+
     def _write_proof_sheet(self) -> None:
         session, job = self.job.session, self.job.job
 
@@ -451,6 +443,10 @@ class DeliverScreen(QWidget):
                                    failed=lambda why: self.proof_sheet.show_state(state_mark.FAILED, why), newest=True)
 
     # events
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self.proof.setFixedWidth(max(_PROOF_PX, round(_PROOF_SHARE * self.width())))
 
     def showEvent(self, event) -> None:
         super().showEvent(event)

@@ -3,10 +3,10 @@
 from dataclasses import replace
 
 from PyQt6.QtCore import QCoreApplication, QEvent, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from lather.core.job.changes import Change
-from lather.core.job.commands import MoveLayer, RemoveEdits, RemoveLayer, SetLayer, SetStage
+from lather.core.job.commands import MoveLayer, RemoveLayer, SetLayer, SetStage
 from lather.core.job.model import Job
 from lather.core.lamps.base import ViewLamp
 from lather.core.lamps.registry import LAMPS, PLAIN
@@ -25,6 +25,7 @@ from lather.desktop.controls.finds.finds import FindsControl
 from lather.desktop.controls.finds.overlay import draw_finds
 from lather.desktop.controls.painting.ghost import GhostControl
 from lather.desktop.controls.painting.graft import GraftControl
+from lather.desktop.controls.painting.in_hand import InHand
 from lather.desktop.controls.painting.pointer_overlay import draw_stroke_control
 from lather.desktop.controls.painting.stroke import StrokeControl
 from lather.desktop.controls.viewing.pin import PinControl
@@ -39,18 +40,19 @@ from lather.desktop.desk.layers_panel import LayersPanel
 from lather.desktop.desk.mends_panel import MendsPanel
 from lather.desktop.desk.parts_panel import PartsPanel
 from lather.desktop.desk.restraint_panel import RestraintPanel
+from lather.desktop.desk.seen_foot import SeenFoot
 from lather.desktop.desk.tour_panel import TourPanel
 from lather.desktop.input.brush_state import BrushState
 from lather.desktop.input.focus import leave_keys_to_the_photo
 from lather.desktop.input.keys import TAKES_COMMANDS, keyed
 from lather.desktop.opening.open_job import OpenJob
+from lather.desktop.screens.desk_in_hand import DeskInHand
 from lather.desktop.screens.desk_keys import DeskKeys
 from lather.desktop.screens.hints import hint
 from lather.desktop.stages.base import DeskParts, StagePart
 from lather.desktop.stages.registry import make_parts
 from lather.desktop.texts import tr
-from lather.desktop.theme.style import font
-from lather.desktop.theme.tokens import LEFT_PX, RIGHT_PX, SMALL_PT
+from lather.desktop.theme.tokens import LEFT_PX, RIGHT_PX
 from lather.desktop.widgets.choices import Choices
 from lather.desktop.widgets.crops import Crops
 from lather.desktop.widgets.frames import panel, rule, scrolled
@@ -58,6 +60,7 @@ from lather.desktop.window.message_line import MessageLine
 
 _ROOM_FOR_LAMPS_PX = 900  # of the window's height, in which all lamps are seen
 _ROOM_FOR_LISTS_PX = 720
+_WIDE_PX, _MORE_PX = 1640, 56  # from which the lists are wider, and by how much
 
 
 class DeskScreen(QWidget):
@@ -72,6 +75,7 @@ class DeskScreen(QWidget):
         self._make_controls()
         self._make_panels()
         self._arrange()
+        self.changing = DeskInHand(self)
         self._connect()
         self._tool_left: dict[str, str] = {}
         self._stage_left = job.stage_id
@@ -104,17 +108,21 @@ class DeskScreen(QWidget):
         self.fence = FenceControl(self.canvas, self.state, self.control.worker, self)
         self.face, self.parts = FaceControl(self.canvas, job, self), PartsControl(self.canvas, job, self)
         self.ghost = GhostControl(self.canvas, job, self.control, self)
+        self.in_hand = InHand(self.canvas, job, self.control, self)
         self.measured = Measured(job, self)
         self.found = FindsControl(self.canvas, job, self)
         self.gauging = Gauging(job, self.measured, self)
         self.tour, self.pin = TourControl(self.canvas, job, self.measured, self), PinControl(self.canvas, self)
         self.control.keeper_near = self.found.keeper_near
+        self.control.spared.mark_at = self.found.mark_at
         self.stages = make_parts(DeskParts(self.canvas, job, self.found, self.measured, self.control), self)
         job.parts = self.stages
         self.control.stage_text = lambda: self.part.pointer_text()
         self.control.stage_stroke = lambda stroke: self.part.begun(stroke)
         self.control.values.measured_size = lambda x, y: self.part.measured_size(x, y)
-        self._pens = (self.pin, self.face, self.parts, self.fence, self.ghost, self.graft)
+        self.control.values.guard = lambda: self.control.spared.guard
+        self.control.values.face_px = lambda: job.job.face_map.width_px if job.job.face_map is not None else None
+        self._pens = (self.pin, self.face, self.parts, self.fence, self.ghost, self.in_hand, self.graft)
 
     def _make_panels(self) -> None:
         self.course = CourseStrip()
@@ -145,6 +153,8 @@ class DeskScreen(QWidget):
                 if control.pen_event(event):
                     self.control.follow(event)
                     return
+            if event.kind == "press":
+                self.in_hand.let_go()
         self.control.pen_event(event)
 
     def _draw_over(self, painter, canvas) -> None:
@@ -156,7 +166,9 @@ class DeskScreen(QWidget):
         for control in (self.graft, self.fence, self.face, self.parts):
             control.draw(painter, canvas)
         taken = self.fence.drawing or self.face.editing or self.parts.on or self.graft.active
-        if not (taken or self.part.takes_pointer()):
+        if not self.control.painting_now:
+            self.in_hand.draw(painter)
+        if not (taken or self.part.takes_pointer() or self.in_hand.arrow):
             draw_stroke_control(painter, canvas, self.control)
         if not self.control.painting_now or self.pin.place is not None:
             self.pin.draw(painter, canvas, self.state.brush.size_px / 2 * canvas.view.scale)
@@ -226,16 +238,12 @@ class DeskScreen(QWidget):
             if widget is self.lamps:
                 inside.addWidget(self.parts_panel)
             inside.addWidget(rule())
-        title = QLabel(tr("Under the pointer"))
-        title.setFont(font(strong=True))
-        self.facts = QLabel()
-        self.facts.setObjectName("quiet")
-        self.facts.setFont(font(SMALL_PT))
-        self.facts.setWordWrap(True)
-        inside.addWidget(title)
-        inside.addWidget(self.facts)
         inside.addStretch(1)
-        right.addWidget(scrolled(inner))
+        right.setSpacing(0)
+        right.addWidget(scrolled(inner), 1)
+        right.addWidget(rule())
+        self.seen = SeenFoot(self.canvas, self.job, self)  # never scrolled away
+        right.addWidget(self.seen)
         return self.right
 
     def _connect(self) -> None:
@@ -250,21 +258,16 @@ class DeskScreen(QWidget):
         self.layers.removed.connect(lambda layer_id: job.do(RemoveLayer(job.stage_id, layer_id)))
         self.layers.named.connect(self.canvas.setFocus)
         self.layers.added.connect(self._add_layer)
-        self.mends.picked.connect(self._pick)
-        self.mends.removed.connect(lambda edit: job.do(RemoveEdits(job.stage_id, job.layer.id, (edit.id,))))
-        self.brush_strip.changed.connect(self.canvas.update)
         self.brush_strip.tool_chosen.connect(self._tool_chosen)
         self.brush_strip.cards.failed.connect(self.message)
-        self.control.brush_changed.connect(self.brush_strip.refresh)
         self.canvas.pen.connect(self._read_place)
-        self.canvas.view_changed.connect(self._read_view)
         for part in (self.pin, self.control, self.graft, self.fence, self.face, self.parts, self.found, self.ghost,
-                     self.measured, self.gauging, *self.stages.values()):
+                     self.in_hand, self.measured, self.gauging, *self.stages.values()):
             part.message.connect(self.message)
         for stage_id, part in self.stages.items():
             part.going_on.connect(lambda text, stage_id=stage_id: self.messages.show_going_on(text, stage_id))
         for part in self.stages.values():
-            part.tool_wanted.connect(self.brush_strip.choose)
+            part.tool_wanted.connect(self.changing.choose_tool)
         self.lamps.chosen.connect(self._take_lamp)
         self.measured.ready.connect(self._measured)
         for areas in (self.face, self.parts):
@@ -280,13 +283,13 @@ class DeskScreen(QWidget):
         if not self.messages.stays:  # it was about the stage that was left
             self.messages.clear()
         self.graft.give_up()
-        self.control.selected = None
-        tools = self.job.info.tools_for(self.job.layer)
+        self.in_hand.stage_left()
+        tools = self.part.tools()
         self._tool_left[self._stage_left] = self.state.tool
         self._stage_left = self.job.stage_id
         wanted = self._tool_left.get(self.job.stage_id)
         if tools:
-            self.brush_strip.choose(wanted if wanted in tools else tools[0])
+            self.changing.choose_tool(wanted if wanted in tools else tools[0])
         self.lamps.choose(PLAIN)
         self.part.chosen()
         self.lists.button("finds").setText(tr(self.part.list_name or "Finds"))
@@ -357,7 +360,7 @@ class DeskScreen(QWidget):
             self.messages.clear()
 
     def _measured(self) -> None:
-        face = self.measured.measures.face
+        face, self.control.spared.guard = self.measured.measures.face, self.measured.guard
         if face is not None:
             self.state.fit_to_face(face.width_px)
             self.brush_strip.refresh()
@@ -378,8 +381,8 @@ class DeskScreen(QWidget):
         layer, info, part = self.job.layer, self.job.info, self.part
         self.course.show_job(job, info.id)
         self.messages.show_hint(hint(job, self.found, part))
-        self.layers.show_stage(self.job.stage, layer.id if layer else "", info.label)
-        self.brush_strip.offer(info.tools_for(layer))
+        self.layers.show_stage(self.job.stage, layer.id if layer and not part.proposes() else "", info.label)
+        self.brush_strip.offer(part.tools())
         for stage_id, line in self._rules.items():
             self.stages[stage_id].panel.setVisible(stage_id == info.id)
             line.setVisible(stage_id == info.id)
@@ -390,6 +393,7 @@ class DeskScreen(QWidget):
         part.show_job()
         self.lists.button("mends").setText(tr(info.edits_label))
         self.mends.show_layer(layer, info, keyed(part.empty_text()))
+        self.changing.show_job()
         if self.canvas.lamp != PLAIN:
             self._take_lamp(self.lamps.value)
         self.parts.refresh()
@@ -398,35 +402,15 @@ class DeskScreen(QWidget):
         # The right panel may hold other rows now: lay them out before they are painted, not a frame later.
         QCoreApplication.sendPostedEvents(None, QEvent.Type.LayoutRequest.value)
 
-    def _pick(self, edit) -> None:
-        self.control.selected = edit
-        if edit is not None:
-            self.canvas.bring_into_view(edit.bounds)
-        self.canvas.update()
-
     def _read_place(self, event) -> None:
-        """Position and colour under the pointer, from the tile on screen."""
-        if event.kind == "leave" or self.control.painting:
-            return
-        self.part.hovered(event)
-        self._read_view()
-        bounds = self.canvas.picture
-        if not (bounds.x0 <= event.x < bounds.x1 and bounds.y0 <= event.y < bounds.y1):
-            return
-        text = self.canvas.colour_text(event.x, event.y)
-        if text:
-            self.facts.setText(tr("%1, %2 px\n%3\nzoom %4", f"{event.x:.0f}", f"{event.y:.0f}", text,
-                                  self._zoom_text()))
-
-    def _zoom_text(self) -> str:
-        return f"{self.canvas.view.scale * 100:.0f} %"
-
-    def _read_view(self) -> None:
-        self.facts.setText(tr("zoom %1", self._zoom_text()))
+        if event.kind != "leave" and not self.control.painting:
+            self.part.hovered(event)
+            self.seen.read_place(event)
 
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)
         self.lamps.fold(self.height() < _ROOM_FOR_LAMPS_PX)
+        self.left.setFixedWidth(LEFT_PX + _MORE_PX * (self.width() >= _WIDE_PX))
         for part in self.stages.values():
             part.set_low(self.height() < _ROOM_FOR_LISTS_PX)
 
@@ -439,9 +423,10 @@ class DeskScreen(QWidget):
     def idle(self) -> bool:
         """True when nothing is looked for, mended, measured or shown any more."""
         beside = (self.found, self.measured, self.gauging, self.face, self.parts, self.crops, *self.stages.values())
-        return not self.settling.waiting and all(part.idle() for part in beside)
+        return not self.settling.waiting and self.seen.idle() and all(part.idle() for part in beside)
 
     def close_job(self) -> None:
         beside = (self.gauging, self.face, self.parts, *self.stages.values(), self.measured, self.found, self.crops)
+        self.seen.close_job()
         for part in (*beside, self.control, self.canvas.store):
             part.close()

@@ -10,8 +10,9 @@ if TYPE_CHECKING:
     from lather.desktop.screens.desk import DeskScreen
 
 _DECISIONS = ("mend_find", "keep_find", "skip_find", "next_find")
-_KEEP_LINGERING = ("before", "move", "next_source", "previous_find", "key_sheet")
-_OF_THE_PEN = ("take_source", "drag_size", "drag_ceiling")
+_KEEP_LINGERING = ("before", "move", "next_source", "previous_find", "key_sheet", "arrow", "take_out", "marks")
+_CHANGE_THE_MEND = ("drag_size", "drag_ceiling", "smaller", "larger", "lower_ceiling", "higher_ceiling")
+_OF_THE_PEN = ("take_source", "drag_size", "drag_ceiling", "also_parts")
 
 
 class DeskKeys:
@@ -31,6 +32,14 @@ class DeskKeys:
             "next_source": self._next_source,
             "lay_down": desk.graft.lay_down,
             "other_card": desk.brush_strip.cards.other,
+            "smaller": lambda: desk.brush_strip.step("size", -1),
+            "larger": lambda: desk.brush_strip.step("size", 1),
+            "lower_ceiling": lambda: desk.brush_strip.step("ceiling", -1),
+            "higher_ceiling": lambda: desk.brush_strip.step("ceiling", 1),
+            "arrow": lambda: desk.in_hand.set_arrow(not desk.in_hand.arrow),
+            "take_out": desk.in_hand.remove,
+            "marks": found.turn_marks,
+            "second": lambda: desk.seen.turn_second(),
             "fold": desk.fold,
             "next_lamp": desk.lamps.next,
             "no_lamp": lambda: desk.lamps.choose(PLAIN),
@@ -42,7 +51,9 @@ class DeskKeys:
 
     def press(self, action: str) -> None:
         mending = self._desk.found.mending
-        if mending.lingering and action not in _KEEP_LINGERING:
+        if mending.lingering and action in _CHANGE_THE_MEND:
+            mending.stay()
+        elif mending.lingering and action not in _KEEP_LINGERING:
             mending.go_on()
             if action in _DECISIONS:
                 return  # the key has done its work: the next find is in sight, to be decided on
@@ -60,6 +71,7 @@ class DeskKeys:
         canvas = self._desk.canvas
         if action in _OF_THE_PEN:
             self._desk.control.let_go(action)
+            self._desk.job.end_drag()
         elif action == "before":
             canvas.set_mode("after")
         elif action == "move":
@@ -83,12 +95,19 @@ class DeskKeys:
     def _next_source(self) -> None:
         desk = self._desk
         desk.found.mending.stay()
-        desk.part.again() or desk.graft.next_source() or desk.ghost.next_source()
+        if any(edit.offset is not None for edit in desk.in_hand.edits):
+            desk.ghost.next_source()
+        else:
+            desk.part.again() or desk.graft.next_source() or desk.ghost.next_source()
 
     def _back(self) -> None:
         desk = self._desk
         if not desk.graft.give_up():
             desk.control.give_up()
+        if desk.in_hand.values is not None:
+            desk.in_hand.let_go()
+        elif desk.in_hand.arrow:
+            desk.in_hand.set_arrow(False)
         desk.part.give_up()
         desk.fence.set_drawing(False)
         desk.face.set_editing(False)

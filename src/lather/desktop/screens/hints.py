@@ -18,6 +18,8 @@ _FEW_EDITS = 8
 
 
 def hint(job: Job, found: FindsControl, part: StagePart) -> str:
+    if part.proposes():
+        return part.said(job)
     states, current = found.states(), found.current
     if current is not None and states.get(current.id) == "mended":
         return {"even": _EVENED, "colour": _COLOURED}.get(part.info.id, _MENDED)

@@ -276,8 +276,11 @@ class ReviewScreen(QWidget):
     def _show_offer(self) -> None:
         offer = self.judging.offer
         self.offer.show_offer(offer)
-        for card in self.cards if offer is not None else ():
-            card.show_offer(offer)
+        for card in self.cards:
+            if offer is not None:
+                card.show_offer(offer)
+            else:
+                card.wait()
 
     def _preview(self, on: bool) -> None:
         offer, job = self.judging.offer, self.job.job
@@ -288,7 +291,7 @@ class ReviewScreen(QWidget):
         offer = self.judging.offer
         if offer is not None and offer.command is not None:
             self.job.do(offer.command)
-            self.message.emit("Turned down, as one step: undo takes it back.")
+            self.message.emit("Changed as one step: undo takes it back.")
 
     def _take_map(self, name: str) -> None:
         """The map of a gauge on the photo; the same once more takes it off."""

@@ -39,7 +39,7 @@ KEEP, MEND, LEAVE = "keep", "mend", "leave"
 @dataclass(frozen=True)
 class Seen:
     """A frame as it is shown, and as it came; scale: px of it per px of the photo. face: its middle and width, keepers,
-    mends: (x, y, size) of marks that stay and of what was mended, all on the photo.
+    mends: (x, y, size) of marks that stay and of what was mended, all on the photo. worked: something was done to it.
     """
 
     image: QImage
@@ -48,6 +48,7 @@ class Seen:
     face: tuple[float, float, float] | None = None
     keepers: tuple[tuple[float, float, float], ...] = ()
     mends: tuple[tuple[float, float, float], ...] = ()
+    worked: bool = False
 
 
 class SittingControl(QObject):
@@ -217,7 +218,8 @@ class SittingControl(QObject):
         mends = tuple((*(float(v) for v in edit.points[:, :2].mean(0)), edit.brush.size_px)
                       for layer in job.stage("mend").layers for edit in layer.edits)
         return Seen(image, shown(photo.read(rect, level)), image.width() / photo.width,
-                    (*(float(v) for v in face.frame[0]), face.width_px) if face is not None else None, keepers, mends)
+                    (*(float(v) for v in face.frame[0]), face.width_px) if face is not None else None, keepers, mends,
+                    len(session.engine.stack(job)) > 0)
 
     def crops(self, name: str, number: int) -> tuple[QImage | None, QImage | None]:
         """Of a look, as the photos came: the mark on the frame it was carried from, and its place on this one."""

@@ -78,7 +78,8 @@ class FrameView(QWidget):
         if last is not None:
             number, name, edge, right = last
             draw_tag(painter, edge.x() * ratio, edge.y() * ratio, f"{number + 1} · {name}", right=right)
-        words = " · brackets stay, rings were mended" if self._seen.mends or self._seen.keepers else " · as it came"
+        marked = self._seen.mends or self._seen.keepers
+        words = " · brackets stay, rings were mended" if marked else "" if self._seen.worked else " · as it came"
         draw_tag(painter, 10 * ratio, 20 * ratio, f"{self.frame.stem}{words}")
 
     @staticmethod

@@ -67,6 +67,14 @@ class StagePart(QObject):
     def empty_text(self) -> str:
         return self.empty
 
+    def proposes(self) -> bool:
+        """True while something is chosen that has no layer yet: the first change or stroke makes one."""
+        return False
+
+    def tools(self) -> tuple[str, ...]:
+        """What the strip offers now."""
+        return self.info.tools_for(self.job.layer)
+
     def new_layer_kind(self) -> str:
         """Kind of a new layer."""
         return self.info.kind.id

@@ -56,7 +56,7 @@ class PlainPart(StagePart):
         for one in self.info.kind.parameters:
             control = self.controls.get(one.id)
             if isinstance(one, Number):
-                control.set_value(held[one.id] * one.shown_times)
+                control.set_value(held[one.id] * one.shown_times, fine=True)
             elif isinstance(one, Flag):
                 control.setChecked(bool(held[one.id]))
             elif isinstance(one, Choice):

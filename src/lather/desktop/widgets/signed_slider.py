@@ -7,15 +7,15 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 
 from lather.desktop.theme.tokens import theme
 from lather.desktop.widgets.name_and_value import draw_name_and_value
-from lather.desktop.widgets.value_slider import ValueSlider
+from lather.desktop.widgets.value_slider import TOP_PX, ValueSlider
 
 _NUMBERS = "0123456789.,+-−"
 _SNAPS = 0.035  # of the track, around the middle
 
 
 class SignedSlider(ValueSlider):
-    """`aside`: what stands in the place of the value while both sides differ, or "". A double click sets it to 0. A
-    number is typed while it has the focus, and taken with Return.
+    """`aside`: what stands in the place of the value while both sides differ, or "". A double click on the track sets
+    it to 0. A number is typed while it has the focus, and taken with Return.
     """
 
     def __init__(self, name: str, most: float, *, unit: str = "%", step: float = 0.1, parent=None):
@@ -24,7 +24,7 @@ class SignedSlider(ValueSlider):
 
     def show_value(self, value: float, aside: str = "") -> None:
         self.aside = aside
-        self.set_value(value)
+        self.set_value(value, fine=True)
         self.setAccessibleName(f"{self.name}: {self.text()}")
         self.update()
 
@@ -58,7 +58,10 @@ class SignedSlider(ValueSlider):
         super().focusOutEvent(event)
 
     def mouseDoubleClickEvent(self, event) -> None:
-        self.set_value(0.0, tell=True)
+        if event.position().y() < TOP_PX:
+            super().mouseDoubleClickEvent(event)
+        else:
+            self.set_value(0.0, tell=True)
 
     def paintEvent(self, event) -> None:
         t = theme()

@@ -215,7 +215,7 @@ class MainWindow(Host):
         self.screens.add("desk", lambda: desk)
         self.screens.add("brief", self._make_brief)
         self.screens.add("review", lambda: ReviewScreen(self.job, self.judging, self.records))
-        self.screens.add("deliver", lambda: DeliverScreen(self.job, self.records, self.planning, self.time))
+        self.screens.add("deliver", self._make_deliver)
         self.lesson, self.profile = lesson, settings.display_profile()
         self.rooms.add()
         self.show_screen("desk")
@@ -231,6 +231,11 @@ class MainWindow(Host):
         brief = BriefScreen(self.job, self.screens["desk"].found.looking, self.planning)
         brief.to_desk.connect(self._from_brief)
         return brief
+
+    def _make_deliver(self) -> DeliverScreen:
+        deliver = DeliverScreen(self.job, self.records, self.planning, self.time, self.judging)
+        deliver.asking.review_wanted.connect(lambda: self.show_screen("review"))
+        return deliver
 
     def open_lesson(self, lesson: OpenLesson) -> None:
         """The plate of a lesson on the desk, in the stage that it is about."""

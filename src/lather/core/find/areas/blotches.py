@@ -45,7 +45,7 @@ def find_blotches(scene: FindScene, needed: NeededLight | None = None) -> list[F
         return []
     scale = measures.scale
     seen = Seen(photo.read, lambda _: b"photo", photo.read, photo.bounds, tuple(measures.faces),
-                *measures.skin_read)
+                *measures.skin_read, photo.blocks)
     field = (needed or NeededLight(new_cells())).at_once(seen, measures.skin_box)
     side = 2 * max(1, round(_OFF_RIM_MM * measures.pixels_per_mm / scale)) + 1
     inner = cv2.erode(skin.astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)))

@@ -15,6 +15,7 @@ MOST_CANDIDATES = 900
 _KEEP_OFF_MM = 3.0
 _AROUND, _FINE, _COARSE = 5.0, 0.3, 0.7  # sizes of a find: how far around it is looked, the two Gaussians
 _LEAST_OUT, _LEAST_AROUND_PX = 7.3, 60
+_LEAST_ON_CLOTH = 0.5  # confidence: weaves, prints and seams look like specks
 _ROUGH_L = 6.0  # spread of L* over 3 mm at which the ground is too busy to see a speck on it
 
 
@@ -65,7 +66,8 @@ def find_on_ground(scene: FindScene) -> list[Find]:
     """Specks on cloth and marks of the lens, most certain first."""
     ground = GroundScene(scene.measures, most_candidates=MOST_CANDIDATES)
     finds = spots.name_blobs(ground, spots.measure_blobs(ground), "ground")
-    return [find for find in finds if not _before_the_backdrop(scene, find) or stands_out(ground, find) > _LEAST_OUT]
+    return [find for find in finds if (stands_out(ground, find) > _LEAST_OUT if _before_the_backdrop(scene, find)
+                                       else find.confidence > _LEAST_ON_CLOTH)]
 
 
 def _before_the_backdrop(scene: FindScene, find: Find) -> bool:

@@ -43,8 +43,10 @@ FEATURES = (
     "flank",
     "beads",
     "look",
+    "on_contour",
+    "on_fold",
 )
-_CONTRAST = FEATURES.index("contrast")
+_CONTRAST, _OF_CONTOURS = FEATURES.index("contrast"), FEATURES.index("on_contour")
 _STRAP_MM, _ODD_SHARE, _BESIDE_SHARE = (1.5, 6.5), 0.2, 0.5
 """Of two pressed edges that make one strap: mm between them, how far this may vary along them, least share of the
 shorter that runs beside the longer."""
@@ -71,8 +73,9 @@ def find_lines(scene: FindScene) -> list[Find]:
     lines = measure_lines(scene)
     if not lines:
         return []
-    shares = boosted_trees.model("lines").shares(np.array([line.features for line in lines]))
-    kinds = boosted_trees.model("lines").kinds
+    model = boosted_trees.model("lines", scene.weights)
+    measured = np.array([line.features for line in lines])
+    shares, kinds = model.shares(measured if scene.is_small else measured[:, :_OF_CONTOURS]), model.kinds
     told = [
         (line, kinds[1 + int(np.argmax(s[1:]))] if s[0] < 1 - LEAST_CONFIDENCE else "none", 1 - float(s[0]))
         for line, s in zip(lines, shares)
@@ -226,6 +229,7 @@ def _measure(scene: FindScene, line: Line, number: int, crowd) -> tuple | None:
     tilt = points[-1] - points[0]
     row, column = min(int(y), crowd.shape[0] - 1), min(int(x), crowd.shape[1] - 1)
     inside, outside = sides.mean((0, 1)) + change, sides.mean((0, 1))
+    corner = np.array([scene.rect.x0, scene.rect.y0])
     features = (
         np.log(length / scene.per_mm),
         np.log(width / scene.per_mm),
@@ -246,6 +250,7 @@ def _measure(scene: FindScene, line: Line, number: int, crowd) -> tuple | None:
         float((-level).max()),
         float(beads.std()) / size,
         float(number),
+        *(scene.contours.along((points + corner) * scene.step, *kinds) for kinds in ((), ("fold",))),
     )
     return line, width, inside, outside, [float(f) for f in features]
 

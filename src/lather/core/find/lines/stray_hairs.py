@@ -1,16 +1,17 @@
 """Stray hairs against the background: ridges on safe ground, traced from tip to root."""
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
 import scipy
 
+from lather.core.find import boosted_trees
 from lather.core.find.lines.ridges import Line, ridge_responses, trace_lines
 from lather.core.find.lines.skin_lines import band
 from lather.core.find.scene import FindScene
-from lather.core.job.finds import Find
+from lather.core.job.finds import LISTED_FROM, Find
 from lather.core.types import Lab, Mask
 
 _HIGH, _LOW = 5.0, 2.0  # times the ground's usual ridge response: where a hair starts, where it goes on
@@ -19,22 +20,49 @@ _LEAST_MM, _ROOT_NEAR_MM, _INTO_MASS_MM = 3.0, 5.0, 0.35
 _RIM_MM = 1.4
 _FLOATING_MM = 9.0  # what hangs free of the mass must be this long to be a hair
 _JOIN_GAP_MM, _JOIN_TURN = 3.0, 0.6
-_SURE_AT = 2.2  # times the starting response at which a hair is as good as certain
 _LEAST_CONTRAST = 1.0  # L*; fainter ones nobody sees: mostly edges of cloth
 _MOST = 600
-_STANDS_OUT_MM = 9.0  # this far from the mass it is no fringe any more
-_CROWD_MM, _CROWD_USUAL, _CROWD_COUNTS = 4.0, 1.0, 0.5
+_CROWD_MM = 4.0
 _FRINGE_MM, _FRINGE_LENGTH = 15.0, 0.5  # between roots; share of its own length that another must have
-_FRINGE_USUAL, _FRINGE_COUNTS = 3, 0.25
-USUAL_CONFIDENCE = 0.5
+USUAL_CONFIDENCE = LISTED_FROM
 _AS_DARK_L, _AS_DARK_SHARE = 14.0, 0.02  # ground whose lightness is this near that of the hair, and how much of it
 _PLAINLY_WARMER = 3.0  # of hair against the ground: then only such hairs are looked for
 _COARSER = 4  # px of the map of what is usual
 _WARMTH = np.float32(np.sqrt(0.5))  # of a* and b* each
 
 
+FEATURES = (
+    "log_length", "log_width", "contrast", "log_strength", "crowd", "beside", "stands_out", "root_off_mass",
+    "hair_at_root", "hair_along", "skin_at_root", "cloth_at_root", "person_along", "straight", "turning", "taper",
+    "darker", "unlike_hair", "off_hair_colour", "parallels", "busy", "outward", "from_head", "steady",
+)
+_PARALLEL, _STRAIGHT = np.radians(7.0), 0.985
+_AT_ROOT_MM = 2.5
+
+
+@dataclass(frozen=True)
+class MeasuredStrand:
+    """A line before the ground, in pixels of the scene's scale: points from tip to root, width, contrast (L*), and what
+    tells whether it is a hair."""
+
+    points: np.ndarray
+    width: float
+    contrast: float
+    features: tuple[float, ...]
+
+
 def find_strands(scene: FindScene) -> list[Find]:
     """Hairs that leave the mass, most certain first. Path from tip to root; size_px is the length."""
+    strands = measure_strands(scene)
+    if not strands:
+        return []
+    sure = boosted_trees.model("strands").shares(np.array([strand.features for strand in strands]))[:, 1]
+    finds = [_as_find(scene, strand, float(confidence)) for strand, confidence in zip(strands, sure)]
+    return sorted(finds, key=lambda f: -f.confidence)
+
+
+def measure_strands(scene: FindScene) -> list[MeasuredStrand]:
+    """All lines before the ground that may be hairs, each measured."""
     ground = scene.ground
     if not ground.any():
         return []
@@ -44,10 +72,12 @@ def find_strands(scene: FindScene) -> list[Find]:
     if alike is not None:
         warmth = _warmth(scene.whole_lab)
         looks.append((warmth, alike, ridge_responses(warmth, scene.hair_sigmas, ways)))
+    busy = np.zeros(ground.shape, np.float32)
     for _, where, ridges in looks:
         for response, angle, scale in ridges:
             response = response * where
             usual = _usual(response, where, scene.per_mm)
+            busy = np.maximum(busy, usual)
             lines = trace_lines(
                 response, angle, scale, low=_LOW * usual, high=np.maximum(_LEAST_HIGH, _HIGH * usual),
                 least_length=0.5 * _LEAST_MM * scene.per_mm,
@@ -58,23 +88,10 @@ def find_strands(scene: FindScene) -> list[Find]:
     traced.sort(key=lambda pair: -pair[0].length * pair[1])
     hairs = _joined(_once(traced[:_MOST], scene), scene)
     mass = cv2.distanceTransform(ground, cv2.DIST_L2, 5)
-    crowds = _crowds([points for points, _ in hairs], _CROWD_MM * scene.per_mm)
     seen_in = [values for values, *_ in looks]
-    finds = [_as_find(scene, points, strength, crowd, mass, seen_in)
-             for (points, strength), crowd in zip(hairs, crowds)]
-    return sorted(_less_of_a_fringe([f for f in finds if f], scene), key=lambda f: -f.confidence)
-
-
-def _less_of_a_fringe(finds: list[Find], scene: FindScene) -> list[Find]:
-    """Less certain where many hairs about as long grow beside each other: that is the sitter's own outline."""
-    if not finds:
-        return []
-    roots = np.array([find.path[-1] for find in finds]) / scene.measures.pixels_per_mm
-    lengths = np.array([find.size_px for find in finds])
-    apart = np.hypot(*(roots[:, None] - roots).transpose(2, 0, 1))
-    beside = ((apart < _FRINGE_MM) & (lengths > _FRINGE_LENGTH * lengths[:, None])).sum(1) - 1
-    sure = 1 / (1 + _FRINGE_COUNTS * np.maximum(0, beside - _FRINGE_USUAL))
-    return [replace(find, confidence=find.confidence * float(times)) for find, times in zip(finds, sure)]
+    placed = [(rooted, strength) for points, strength in hairs
+              if (rooted := _from_tip_to_root(scene, points, mass)) is not None]
+    return _measured(scene, placed, mass, busy, seen_in)
 
 
 def _as_light_as_hair(scene: FindScene) -> tuple[Mask | None, tuple[bool, ...]]:
@@ -224,33 +241,153 @@ def _crowds(paths: list[np.ndarray], reach: float) -> list[float]:
     return found
 
 
-def _as_find(
-    scene: FindScene, points: np.ndarray, strength: float, crowd: float, mass: np.ndarray, seen_in: list[np.ndarray]
-) -> Find | None:
+def _from_tip_to_root(scene: FindScene, points: np.ndarray, mass: np.ndarray) -> np.ndarray | None:
+    """The points turned so that the root is last, and led into the mass; None for the mass's own outline, and for short
+    pieces that hang free."""
     columns, rows = np.clip(points.astype(int), 0, np.array(mass.shape[::-1]) - 1).T
     depth = mass[rows, columns]
     if depth[0] < depth[-1]:
         points, depth = points[::-1], depth[::-1]
-    if float(np.percentile(depth, 75)) < max(2.0, _RIM_MM * scene.per_mm):  # the outline of the mass itself
+    if float(np.percentile(depth, 75)) < max(2.0, _RIM_MM * scene.per_mm):
         return None
     if depth[-1] < _ROOT_NEAR_MM * scene.per_mm:
-        points = _into_the_mass(points, mass, _INTO_MASS_MM * scene.per_mm)
-    elif np.hypot(*np.diff(points, axis=0).T).sum() < _FLOATING_MM * scene.per_mm:
-        return None
-    width, contrast = max((_profile(points, values) for values in seen_in), key=lambda found: found[1])
-    if width <= 0 or contrast < _LEAST_CONTRAST:
-        return None
-    step = scene.step
+        return _into_the_mass(points, mass, _INTO_MASS_MM * scene.per_mm)
+    return None if _length(points) < _FLOATING_MM * scene.per_mm else points
+
+
+def _measured(scene: FindScene, placed, mass: np.ndarray, busy: np.ndarray, seen_in) -> list[MeasuredStrand]:
+    """placed: (points from tip to root, strength) of each."""
+    paths = [points for points, _ in placed]
+    crowds = _crowds(paths, _CROWD_MM * scene.per_mm)
+    beside = _beside(paths, scene.per_mm)
+    around = _Around(scene, paths)
+    found = []
+    for (points, strength), crowd, fringe in zip(placed, crowds, beside):
+        width, contrast = max((_profile(points, values) for values in seen_in), key=lambda pair: pair[1])
+        if width <= 0 or contrast < _LEAST_CONTRAST:
+            continue
+        columns, rows = np.clip(points.astype(int), 0, np.array(mass.shape[::-1]) - 1).T
+        depth = mass[rows, columns]
+        features = (
+            np.log(_length(points) / scene.per_mm), np.log(width / scene.per_mm), contrast, np.log(strength + 1e-3),
+            crowd, fringe, float(np.percentile(depth, 95)) / scene.per_mm, min(20.0, float(depth[-1]) / scene.per_mm),
+            *around.of(points), float(np.median(busy[rows, columns])), *around.growth(points),
+        )
+        found.append(MeasuredStrand(points, width, contrast, tuple(float(f) for f in features)))
+    return found
+
+
+def _length(points: np.ndarray) -> float:
+    return float(np.hypot(*np.diff(points, axis=0).T).sum())
+
+
+def _beside(paths: list[np.ndarray], per_mm: float) -> list[float]:
+    """How many hairs about as long grow beside each: where there are many, that is the sitter's own outline."""
+    if not paths:
+        return []
+    roots = np.array([path[-1] for path in paths]) / per_mm
+    lengths = np.array([_length(path) for path in paths])
+    apart = np.hypot(*(roots[:, None] - roots).transpose(2, 0, 1))
+    return list(((apart < _FRINGE_MM) & (lengths > _FRINGE_LENGTH * lengths[:, None])).sum(1) - 1.0)
+
+
+class _Around:
+    """What the reading of the photo says along lines, and how lines lie to each other."""
+
+    def __init__(self, scene: FindScene, paths: list[np.ndarray]):
+        people = scene.measures.people
+        self._scene, self._k = scene, scene.step / scene.measures.scale
+        self._parts = {name: people.small(name) for name in ("hair", "skin", "cloth")}
+        self._person = 1 - people.small("ground")
+        self._heads = [person.head for person in people.persons]
+        self._lab = cv2.cvtColor(np.ascontiguousarray(scene.measures.small), cv2.COLOR_RGB2Lab)
+        sigma = max(1.0, 2.0 * scene.measures.pixels_per_mm / scene.measures.scale)
+        soft = cv2.GaussianBlur(self._parts["hair"], (0, 0), sigma)
+        self._slope = [cv2.Sobel(soft, cv2.CV_32F, *way) for way in ((1, 0), (0, 1))]
+        chords = np.array([path[-1] - path[0] for path in paths]).reshape(-1, 2)
+        self._angles = np.arctan2(chords[:, 1], chords[:, 0])
+        self._straight = np.array([np.hypot(*chord) / max(_length(path), 1e-6) > _STRAIGHT
+                                   for chord, path in zip(chords, paths)], bool)
+
+    def of(self, points: np.ndarray) -> tuple[float, ...]:
+        """From `hair_at_root` to `parallels` of FEATURES."""
+        scene = self._scene
+        heading = points[-1] - points[max(0, len(points) - 8)]
+        heading = heading / max(np.hypot(*heading), 1e-6)
+        root = points[-1] + heading * np.linspace(-0.3, 1, 6)[:, None] * _AT_ROOT_MM * scene.per_mm
+        at_root = {name: float(self._at(part, root).max()) for name, part in self._parts.items()}
+        inner = points[: max(4, len(points) * 3 // 4)]
+        chord, length = points[-1] - points[0], _length(points)
+        way = np.arctan2(*np.gradient(cv2.blur(points.astype(np.float32), (1, 7)), axis=0)[:, ::-1].T)
+        turning = float(np.abs(np.diff(np.unwrap(way))).sum()) / max(length / scene.per_mm, 1e-6)
+        line, beside = self._line_and_beside(points)
+        off = line - beside
+        half = len(off) // 2
+        strength = np.abs(off[:, 0])
+        taper = np.log((strength[half:].mean() + 0.3) / (strength[:half].mean() + 0.3))
+        hair = self._hair_colour(root)
+        straight = float(np.hypot(*chord)) / max(length, 1e-6)
+        apart = np.abs(np.angle(np.exp(2j * (self._angles - np.arctan2(chord[1], chord[0]))))) / 2
+        return (
+            at_root["hair"], float(self._at(self._parts["hair"], inner).mean()), at_root["skin"], at_root["cloth"],
+            float(self._at(self._person, inner).mean()), straight, turning, float(taper), float(off[:, 0].mean()),
+            float(np.abs(line[:, 0].mean() - hair[0])), float(np.hypot(*(line[:, 1:].mean(0) - hair[1:]))),
+            float(((apart < _PARALLEL) & self._straight).sum()),
+        )
+
+    def growth(self, points: np.ndarray) -> tuple[float, ...]:
+        """From `outward` of FEATURES on: whether it leaves the hair at right angles, heads away from, evenness."""
+        root = points[-1:]
+        slope = np.array([float(self._at(part, root)[0]) for part in self._slope])
+        back = points[-1] - points[max(0, len(points) - 12)]
+        steep = np.hypot(*slope)
+        outward = float(back @ slope / max(np.hypot(*back) * steep, 1e-6)) if steep > 1e-3 else 0.0
+        x, y = points[-1] * self._scene.step
+        away = min((np.hypot(x - head.middle[0], y - head.middle[1]) / head.size for head in self._heads), default=9.0)
+        line, beside = self._line_and_beside(points)
+        off = (line - beside)[:, 0]
+        return outward, min(9.0, float(away)), float((np.sign(off) == np.sign(off.mean())).mean())
+
+    def _at(self, small: np.ndarray, points: np.ndarray) -> np.ndarray:
+        """A small map at points (n, 2) of this scale."""
+        at = (points * self._k).astype(int)
+        return small[np.clip(at[:, 1], 0, small.shape[0] - 1), np.clip(at[:, 0], 0, small.shape[1] - 1)]
+
+    def _line_and_beside(self, points: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """Lab (n, 3) on a line, and the mean of both its sides."""
+        some = points[:: max(1, len(points) // 40)].astype(np.float32)
+        way = np.gradient(some, axis=0)
+        side = np.stack([-way[:, 1], way[:, 0]], 1) / np.maximum(np.hypot(*way.T), 1e-6)[:, None]
+        reach = max(4.0, 0.9 * self._scene.per_mm)
+        lab = self._scene.whole_lab
+        on, left, right = (_sampled(lab, some + k * reach * side) for k in (0, 1, -1))
+        return on, 0.5 * (left + right)
+
+    def _hair_colour(self, root: np.ndarray) -> np.ndarray:
+        """Lab of the hair around a root; of what is there if there is no hair."""
+        x, y = (root[-1] * self._k).astype(int)
+        reach = max(3, round(6 * self._scene.measures.pixels_per_mm / self._scene.measures.scale))
+        part = np.s_[max(0, y - reach) : max(0, y + reach + 1), max(0, x - reach) : max(0, x + reach + 1)]
+        hairy = self._parts["hair"][part] > 0.5
+        near = self._lab[part][hairy] if hairy.any() else self._lab[part].reshape(-1, 3)
+        return np.median(near, axis=0) if len(near) else np.zeros(3, np.float32)
+
+
+def _sampled(values: np.ndarray, points: np.ndarray) -> np.ndarray:
+    """Values (h, w, c) at points (n, 2), between the pixels."""
+    at = (points - 0.5).astype(np.float32)[None]
+    return cv2.remap(values, at[..., 0].copy(), at[..., 1].copy(), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)[0]
+
+
+def _as_find(scene: FindScene, strand: MeasuredStrand, confidence: float) -> Find:
+    points, step = strand.points, scene.step
     thinned = points[:: max(1, len(points) // 60)]
     path = tuple((float(x) * step, float(y) * step) for x, y in [*thinned, points[-1]])
-    length = float(np.hypot(*np.diff(points, axis=0).T).sum()) * step
     x, y = path[len(path) // 2]
-    stands_out = float(np.clip(np.percentile(depth, 95) / (_STANDS_OUT_MM * scene.per_mm), 0, 1))
-    sure = float(np.clip(0.5 + 0.5 * (strength - 1) / (_SURE_AT - 1), 0.2, 0.99))
-    confidence = sure * stands_out / (1 + _CROWD_COUNTS * max(0.0, crowd - _CROWD_USUAL))
+    width = strand.width * step
     return Find(
-        f"stray_hair-{x:.0f}-{y:.0f}", "stray_hair", x, y, length, contrast, confidence, scene.hair_zone(*path[-1]),
-        False, True, band(path, max(1.5, width * step)), path, width * step,
+        f"stray_hair-{x:.0f}-{y:.0f}", "stray_hair", x, y, _length(points) * step, strand.contrast, confidence,
+        scene.hair_zone(*path[-1]), False, True, band(path, max(1.5, width)), path, width,
     )
 
 

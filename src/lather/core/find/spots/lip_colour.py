@@ -63,13 +63,13 @@ def lip_features(scene: FindScene, places: np.ndarray) -> tuple[np.ndarray, np.n
     ], 1)
 
 
-def find_smears(scene: FindScene, blobs) -> list[Find]:
-    """Smeared lip colour among the measured blobs of `spots`, most certain first."""
+def find_smears(scene: FindScene, blobs, measured: np.ndarray) -> list[Find]:
+    """Smeared lip colour among the measured blobs of `spots`, most certain first. measured: their features (n, f)."""
     places = np.array([(blob.x, blob.y, blob.size) for blob in blobs]).reshape(-1, 3)
     near, own = lip_features(scene, places)
     if not len(near):
         return []
-    sure = boosted_trees.model("lips").shares(np.concatenate([[blobs[n].features for n in near], own], 1))[:, 1]
+    sure = boosted_trees.model("lips", scene.weights).shares(np.concatenate([measured[near], own], 1))[:, 1]
     finds = []
     for n, confidence in zip(near, sure):
         if confidence < LEAST_CONFIDENCE or blobs[n].contrast_de < scene.least_contrast:

@@ -5,6 +5,7 @@ its picture. The net (convolutions, LeCun et al. 1998; fitted by benchmarks/fit_
 """
 
 from functools import cache
+from pathlib import Path
 from threading import Lock
 
 import cv2
@@ -25,16 +26,17 @@ _one_at_a_time = Lock()
 
 
 @cache
-def _net() -> cv2.dnn.Net:
-    return cv2.dnn.readNetFromONNX(str(boosted_trees.FOLDER / "look.onnx"))
+def _net(folder: Path) -> cv2.dnn.Net:
+    return cv2.dnn.readNetFromONNX(str(folder / "look.onnx"))
 
 
-def log_odds(features: np.ndarray, seen: np.ndarray) -> np.ndarray:
-    """(n,) log odds that blobs with features (n, f) and patches (n, PLANES, SIDE, SIDE) are no natural texture."""
+def log_odds(features: np.ndarray, seen: np.ndarray, folder: Path = boosted_trees.FOLDER) -> np.ndarray:
+    """(n,) log odds that blobs with features (n, f) and patches (n, PLANES, SIDE, SIDE) are no natural texture. folder:
+    of the weights."""
     if not len(features):
         return np.zeros(0)
     with _one_at_a_time:
-        net = _net()
+        net = _net(folder)
         net.setInput(np.ascontiguousarray(features, np.float32)[..., None, None], "features")
         net.setInput(np.ascontiguousarray(seen, np.float32), "patches")
         return net.forward().ravel().astype(float)

@@ -7,6 +7,7 @@ run by OpenCV.
 """
 
 from functools import cache
+from pathlib import Path
 from threading import local
 
 import cv2
@@ -55,10 +56,10 @@ def planes(values: np.ndarray, skin: np.ndarray) -> np.ndarray:
     return out
 
 
-def heat(layer_planes: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def heat(layer_planes: np.ndarray, folder: Path = boosted_trees.FOLDER) -> tuple[np.ndarray, np.ndarray]:
     """Log odds that a cell is in the middle of a flaw, and log2 of its size over LARGEST_PX; (h / 2, w / 2) each.
 
-    -inf where there is no skin.
+    -inf where there is no skin. folder: of the weights.
     """
     height, width = layer_planes.shape[1:]
     right = -(-width // _EVEN) * _EVEN
@@ -73,7 +74,7 @@ def heat(layer_planes: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         if not len(columns):
             return
         x0, x1 = columns[0] // _EVEN * _EVEN, -(-(columns[-1] + 1) // _EVEN) * _EVEN
-        net = _net_here()
+        net = _net_here(folder)
         net.setInput(padded[None, :, top : top + _STRIP + 2 * _MARGIN, x0 : x1 + 2 * _MARGIN].copy())
         middle, size = (part[_RIM:-_RIM, _RIM:-_RIM] for part in net.forward()[0])
         to = np.s_[top // STRIDE : (top + _STRIP) // STRIDE, x0 // STRIDE : x1 // STRIDE]
@@ -85,13 +86,14 @@ def heat(layer_planes: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return np.where(skin > _SKIN, odds[shape], -np.inf), sizes[shape]
 
 
-def propose(layers, most: int) -> np.ndarray:
-    """(n, 4) x, y, size (px of the finest layer) and log odds of up to `most` places, likeliest first."""
+def propose(layers, most: int, folder: Path = boosted_trees.FOLDER) -> np.ndarray:
+    """(n, 4) x, y, size (px of the finest layer) and log odds of up to `most` places, likeliest first. folder: of the
+    weights."""
     found = [np.empty((0, 4))]
     for level, (values, skin) in enumerate(layers):
         if min(skin.shape) < 8 or not (skin > 0.5).any():
             continue
-        odds, size = heat(planes(values, skin))
+        odds, size = heat(planes(values, skin), folder)
         peak = (odds >= cv2.dilate(odds, np.ones((3, 3), np.uint8))) & (odds > LEAST_LOG_ODDS)
         ys, xs = np.nonzero(peak)
         step = STRIDE << level
@@ -103,13 +105,14 @@ def propose(layers, most: int) -> np.ndarray:
     return seeds[np.argsort(-seeds[:, 3], kind="stable")[:most]]
 
 
-def _net_here() -> cv2.dnn.Net:
+def _net_here(folder: Path) -> cv2.dnn.Net:
     """The net of this thread: OpenCV's nets hold their answer, so two threads cannot share one."""
-    if not hasattr(_held, "net"):
-        _held.net = cv2.dnn.readNetFromONNX(_bytes())
-    return _held.net
+    nets = _held.__dict__.setdefault("nets", {})
+    if folder not in nets:
+        nets[folder] = cv2.dnn.readNetFromONNX(_bytes(folder))
+    return nets[folder]
 
 
 @cache
-def _bytes() -> np.ndarray:
-    return np.frombuffer((boosted_trees.FOLDER / "proposals.onnx").read_bytes(), np.uint8)
+def _bytes(folder: Path) -> np.ndarray:
+    return np.frombuffer((folder / "proposals.onnx").read_bytes(), np.uint8)

@@ -25,10 +25,12 @@ _LEAST_TOLD = 0.003  # by what was measured; on plates of nine sitters nothing u
 _LEAST_KEPT = 0.45  # of what is proposed to be kept: a freckle that may be none helps nobody
 _FLAKE_COUNTS = 0.35
 _AT_A_TIME = 800
-FEATURES = (*blob_fit.LOCAL_FEATURES, "log_rank", "natural", "log_relative", "log_spacing", "nearby_contrast")
+FEATURES = (*blob_fit.LOCAL_FEATURES, "log_rank", "natural", "contour_off", "log_relative", "log_spacing",
+            "nearby_contrast")
 """Of a proposed blob the rank is its log odds, and two follow: whether a disc was measured, and log proposed size."""
 _PLAIN, _MOST_DOUBTFUL, _DOUBTFUL_SHARE = 0.6, 4, 0.1  # spots in doubt, and for each plain one
 _USUAL_FOR_PX = 6.0  # of a layer: size of the blobs whose change is taken for usual there
+_CONTOUR_OFF = FEATURES.index("contour_off")
 _LOG_SIZE_PX, _CONTRAST, _SNR = (FEATURES.index(name) for name in ("log_size_px", "contrast", "log_snr"))
 _FIT_UP_TO_PX, _SEEN_UP_TO_PX = 14.0, 7.0  # larger blobs are seen and measured on coarser layers
 
@@ -60,7 +62,10 @@ def listed_from(sure: np.ndarray) -> float:
 def find_spots(scene: FindScene) -> list[Find]:
     """Blemishes, flakes, moles and freckles on bare skin, most certain first; and lip colour beside the lips."""
     blobs = measure_proposed(scene)
-    return [*name_blobs(scene, blobs, "spots", None), *lip_colour.find_smears(scene, blobs)]
+    if not blobs:
+        return []
+    smears = lip_colour.find_smears(scene, blobs, as_fitted(scene, [blob.features for blob in blobs]))
+    return [*name_blobs(scene, blobs, "spots", None), *smears]
 
 
 def name_blobs(
@@ -73,13 +78,13 @@ def name_blobs(
     blobs = [blob for blob in blobs if blob.contrast_de >= scene.least_contrast]
     if not blobs:
         return []
-    features = np.array([blob.features for blob in blobs])
-    sure = boosted_trees.model(f"{model_name}_or_none").shares(features)[:, 1]
+    features = as_fitted(scene, [blob.features for blob in blobs])
+    sure = boosted_trees.model(f"{model_name}_or_none", scene.weights).shares(features)[:, 1]
     if model_name == "spots":
         sure = _looked_at(scene, blobs, features, sure)
     if least_confidence is None:
         least_confidence = listed_from(sure)
-    model = boosted_trees.model(model_name)
+    model = boosted_trees.model(model_name, scene.weights)
     chosen = np.flatnonzero(sure >= least_confidence)
     finds = []
     shares_of = model.shares(features[chosen])
@@ -111,6 +116,12 @@ def name_blobs(
     return sorted(finds, key=lambda f: -f.confidence)
 
 
+def as_fitted(scene: FindScene, features) -> np.ndarray:
+    """(n, f) of what is measured of blobs, as the weights of the scene take it: of large faces without contours."""
+    features = np.array(features)
+    return features if scene.is_small else np.delete(features, _CONTOUR_OFF, 1)
+
+
 def _looked_at(scene: FindScene, blobs: list[Blob], features: np.ndarray, sure: np.ndarray) -> np.ndarray:
     """How sure each blob is when what was measured and how it looks count alike (mean of their log odds).
 
@@ -119,7 +130,7 @@ def _looked_at(scene: FindScene, blobs: list[Blob], features: np.ndarray, sure: 
     asked = np.flatnonzero(sure >= _LEAST_TOLD)
     places = np.array([blobs[n].proposed for n in asked]).reshape(-1, 3)
     told = np.clip(sure[asked], 1e-6, 1 - 1e-6)
-    seen = patch_net.log_odds(features[asked], patch_net.patches(scene.layers, places))
+    seen = patch_net.log_odds(features[asked], patch_net.patches(scene.layers, places), scene.weights)
     out = sure.copy()
     out[asked] = 1 / (1 + np.exp(-0.5 * (np.log(told / (1 - told)) + seen)))
     return out
@@ -133,7 +144,7 @@ def measure_blobs(scene: FindScene) -> list[Blob]:
 
 def measure_proposed(scene: FindScene) -> list[Blob]:
     """All places where a flaw may be on skin, each measured, likeliest first (see `proposals`)."""
-    seeds = proposals.propose(scene.layers, scene.most_proposed)
+    seeds = proposals.propose(scene.layers, scene.most_proposed, scene.weights)
     blobs = _measured(scene, seeds, _usual_around(scene.layers, seeds), seeds[:, 3], True)
     return [
         replace(blob, features=(*blob.features, np.log(seeds[n, 2])), proposed=tuple(seeds[n, :3].tolist()))
@@ -153,7 +164,7 @@ def _measured(scene: FindScene, seeds: np.ndarray, usual: np.ndarray, rank: np.n
     features[:, _LOG_SIZE_PX] += np.log(scene.step)
     features[:, _CONTRAST] = contrast
     features[:, _SNR] = np.log(contrast / np.maximum(features[:, _SNR], 0.1) + 0.01)
-    natural = scene.natural_nearness(rows[:, :2])[:, None]
+    natural = np.stack([scene.natural_nearness(rows[:, :2]), scene.contour_off(rows[:, :2])], 1)
     disc = rows[:, -1:] if trusted else rows[:, :0]
     crowd = _crowd(rows[:, :2], rows[:, 2], contrast)
     features = np.concatenate([features, rank[kept, None], natural, crowd, disc], 1)

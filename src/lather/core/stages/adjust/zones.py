@@ -9,8 +9,8 @@ ZONES = {
 }
 
 SKIN_PARTS = {
-    "forehead": "Forehead", "nose": "Nose", "cheek, left": "Cheek, left", "cheek, right": "Cheek, right",
-    "chin": "Chin", "neck": "Neck", "ears": "Ears", "hands": "Hands and other skin",
+    "face": "Face, whole", "forehead": "Forehead", "nose": "Nose", "cheek, left": "Cheek, left",
+    "cheek, right": "Cheek, right", "chin": "Chin", "neck": "Neck", "ears": "Ears", "hands": "Hands and other skin",
 }
 """Parts of the skin that Match can take from, or carry to."""
 

@@ -37,6 +37,7 @@ class CalmKind(AdjustmentKind):
     """toward: colour of the person's own skin, Lab. Without it nothing is done."""
 
     id = "calm"
+    for_skin = True
     levels_within = 0.01  # from far away fewer colours lie inside its window
     method = b"calm-1"
     label, icon = "Calm", "calm"

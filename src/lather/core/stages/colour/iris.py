@@ -35,6 +35,11 @@ class IrisKind(AdjustmentKind):
     mask = by_zones("irises")
     by_face = True
 
+    @classmethod
+    def meant_for(cls, layer: Layer) -> tuple[str, ...]:
+        """As `LayerKind.meant_for`."""
+        return ("irises",)
+
     def margin(self, layer: Layer) -> int:
         return reach(self._sigma(layer))
 

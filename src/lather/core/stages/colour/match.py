@@ -18,6 +18,7 @@ from lather.core.types import EncodedRGB, Mask, Rect
 
 WIDTH = Number("width_px", "Pores up to", ranges.SPLIT_WIDTH_PX, 6.0, "px", step=0.5)
 _LEAST_SPREAD = 0.3
+_NATURAL = 0.6  # of the spread of colour in both parts: so far one part of a person is off another by nature
 _LIGHT_TIMES, _COLOUR_TIMES = (0.85, 1.2), (0.5, 2.0)  # a hand's own light and shade is its form
 
 
@@ -25,17 +26,25 @@ class MatchKind(AdjustmentKind):
     """reference, target: where the two were measured; measured_from, measured_to: what was."""
 
     id = "match"
+    for_skin = True
     method = b"match-1"
     label, icon = "Match", "match"
     hint = "Outline skin you trust with Reference, then the skin to match with Target."
     tools = ("reference", "target", "mask", "unmask", "grow")
+    by_face = True
     own = (
-        Flag("spread", "spread", True), Flag("light", "light", True), Flag("colour", "colour", True), WIDTH,
+        Flag("spread", "spread", True), Flag("light", "light", True), Flag("colour", "colour", True),
+        Flag("natural", "as far as natural", False), WIDTH,
         Model("reference", "Reference", read_outline, moved_outline),
         Model("target", "Target", read_outline, moved_outline),
         Model("measured_from", "Measured of the target", read_spread),
         Model("measured_to", "Measured of the reference", read_spread),
     )
+
+    @classmethod
+    def new_settings(cls) -> dict:
+        """Light and form stay where nobody asks for them; parts of a person stay as far apart as they are by nature."""
+        return super().new_settings() | {"light": False, "natural": True}
 
     def margin(self, layer: Layer) -> int:
         return tone_reach(float(self.value(layer, WIDTH.id)))
@@ -57,15 +66,29 @@ class MatchKind(AdjustmentKind):
                 ) -> EncodedRGB:
         lab, band = tone(around.below, rect, level, around.bounds, float(self.value(layer, WIDTH.id)))
         scale, shift = carried(layer.settings, spread=bool(self.value(layer, "spread")),
-                               light=bool(self.value(layer, "light")), colour=bool(self.value(layer, "colour")))
+                               light=bool(self.value(layer, "light")), colour=bool(self.value(layer, "colour")),
+                               natural=bool(layer.settings.get("natural")))
+        if layer.settings.get("natural") and around.zones is not None and self.starts(layer):
+            # a part fades out wide, over skin alone
+            coverage = coverage * around.zones.mask("skin", around.faces, rect, level)
         return changed(pixels, lab, band * (scale - 1) + shift, coverage)
 
 
-def carried(settings: dict, *, spread: bool, light: bool, colour: bool) -> tuple[np.ndarray, np.ndarray]:
-    """(scale, shift) of Lab, float32 (3,) each: tone · scale + shift has the reference's mean, and its spread."""
+def carried(settings: dict, *, spread: bool, light: bool, colour: bool, natural: bool = False
+            ) -> tuple[np.ndarray, np.ndarray]:
+    """(scale, shift) of Lab, float32 (3,) each: tone · scale + shift has the reference's mean, and its spread.
+
+    natural: between two parts of a person the colour goes no further than into the spread that they have by nature.
+    """
     here, there = settings["measured_from"], settings["measured_to"]
     mean_here, mean_there = (np.array(one["mean"], float) for one in (here, there))
     scale = np.ones(3)
+    if natural and all("zone" in settings.get(name, ()) for name in ("reference", "target")):
+        apart = mean_there[1:] - mean_here[1:]
+        usual = _NATURAL * float(np.hypot(*(0.5 * (np.array(here["spread"]) + np.array(there["spread"]))[1:])))
+        mean_there = mean_there.copy()
+        mean_there[1:] = mean_here[1:] + max(0.0, 1 - usual / max(float(np.hypot(*apart)), 1e-6)) * apart
+        spread = False
     if spread:
         times = np.array(there["spread"]) / np.maximum(np.array(here["spread"]), _LEAST_SPREAD)
         scale = np.array([np.clip(times[0], *_LIGHT_TIMES), *np.clip(times[1:], *_COLOUR_TIMES)])

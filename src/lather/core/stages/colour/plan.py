@@ -13,7 +13,8 @@ def planned(seen: PlanSeen) -> Planned:
     words = [word for kind, word in known if seen.counts.get(kind)]
     whitens = seen.has_face and seen.kind not in _WHITENED_NOT
     if whitens:
-        words.append("eye whites" if seen.agreed["teeth"] == "no" else "eye whites, teeth")
+        teeth = seen.teeth_seen and seen.agreed["teeth"] != "no"
+        words.append("eye whites, teeth" if teeth else "eye whites")
     if not words:
         return left("no redness, shine or red eye will show")
     leave = round(100 * band(seen.kind, "calm_leave").low)

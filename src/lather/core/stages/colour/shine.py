@@ -29,6 +29,7 @@ AMOUNT = Number("amount", "Taken down", ranges.SHARE, 0.6, "%", shown_times=100)
 PORES = Number("pores", "Pores back", ranges.SHARE, 1.0, "%", shown_times=100)
 SPOT = Number("spot_px", "Spot", ranges.Range(4.0, 2000.0, "px"), 60.0, "px")
 _SIZES = (0.35, 0.8, 1.6)  # of a spot: how far around it skin is asked, near first
+_DOME, _MOST_DOME_PX = 0.22, 24.0  # of a spot; and no more, as all that it looks at is worked out around each tile
 _UNPAINTED = 0.15
 _HAIR, _AMONG_HAIR = (2.5, 7.0), (0.3, 2.5)  # L* darker than the tone: a hair from, surely one; among others
 _BEARD = 0.05  # share of hairs, from where it is a beard
@@ -36,7 +37,7 @@ _MOST_BLEACHED = 12.0  # L* over the skin, from where on the slope says nothing 
 _KNEE = 1.5  # L* over which shine begins to count
 _LIKE_SKIN = 14.0  # a*b* off
 _PORES_MOST, _SPECK = 1.6, 2.5  # times that pores are raised at the most; of the usual, what is no pore any more
-_GAIN = 1.2  # of the excess over the skin around that 100 % takes: its rim bleeds a little into what is asked
+_GAIN = 1.06  # of the excess over the skin around that 100 % takes in the middle; its rim is taken further
 
 
 class ShineKind(AdjustmentKind):
@@ -45,7 +46,8 @@ class ShineKind(AdjustmentKind):
     """
 
     id = "shine"
-    method = b"shine-1"
+    for_skin = True
+    method = b"shine-2"
     label, icon = "Shine", "shine"
     hint = "Paint over shine: it only darkens, towards the skin around it. Beard, brows and lashes stay."
     own = (
@@ -57,12 +59,19 @@ class ShineKind(AdjustmentKind):
         spot = float(self.value(layer, "spot_px"))
         return tuple(share * spot for share in _SIZES)
 
+    def _dome(self, layer: Layer) -> float:
+        """Sigma, level-0 px, over which what is left of a highlight falls off towards its rim: one that is burnt is
+        flat, and would stay as a disc.
+        """
+        return min(_MOST_DOME_PX, _DOME * float(self.value(layer, "spot_px")))
+
     def _width(self, layer: Layer) -> float:
         return float(self.value(layer, WIDTH.id))
 
     def margin(self, layer: Layer) -> int:
         dx, dy = layer.settings.get("pores_from", (0, 0))
-        return max(around_reach(self._sizes(layer)), self.near(layer) + max(abs(dx), abs(dy)))
+        dome = reach(self._dome(layer))
+        return dome + max(around_reach(self._sizes(layer)), self.near(layer) + max(abs(dx), abs(dy)))
 
     def near(self, layer: Layer) -> int:
         return tone_reach(self._width(layer)) + reach(2 * self._width(layer)) + 1
@@ -91,7 +100,9 @@ class ShineKind(AdjustmentKind):
         """As `MapKind.applied_over`: it also looks at skin beside what is painted."""
         width, skin = self._width(layer), np.array(layer.settings["skin"], np.float32)
         amount, bounds = float(self.value(layer, "amount")), around.bounds
-        lab, band = tone(around.below, rect, level, bounds, width)
+        sigma = self._dome(layer) / (1 << level)
+        wide = rect.expand(reach(sigma)).intersect(bounds.at_level(level))
+        lab, band = tone(around.below, wide, level, bounds, width)
 
         def counts(coarse: Lab, part: Rect, at: int) -> Mask:
             """Skin that is not painted."""
@@ -99,10 +110,16 @@ class ShineKind(AdjustmentKind):
             off = ((coarse[..., 1:] - skin[1:]) ** 2).sum(-1) / _LIKE_SKIN**2
             return free * np.exp(-0.5 * off * off) * (coarse[..., 0] > 0.45 * skin[0])
 
-        beside, known = tone_around(around.below, counts, rect, level, bounds, self._sizes(layer))
+        beside, known = tone_around(around.below, counts, wide, level, bounds, self._sizes(layer))
         excess = np.maximum(band[..., 0] - beside[..., 0] - _KNEE, 0)
+        gloss, own = np.clip(excess / (4 * _KNEE), 0, 1).astype(np.float32), rect.slices(wide)
+        side = (2 * reach(sigma) + 1,) * 2
+        inner = np.clip(2 * cv2.GaussianBlur(gloss, side, sigma, borderType=cv2.BORDER_REPLICATE) - 1, 0, 1)
+        lab, band, beside, known, excess, gloss, inner = (
+            np.ascontiguousarray(one[own]) for one in (lab, band, beside, known, excess, gloss, inner))
         taken = min(1.0, _GAIN * amount)
-        down, share = -taken * known * excess, known * np.clip(excess / (4 * _KNEE), 0, 1)
+        left = excess * (1 - taken * known) * (1 - taken * known * (1 - inner))
+        down, share = left - excess, known * gloss
         finer = self._finer(around, rect, level, width, around_px=2 * width)
         change = np.zeros_like(lab)
         change[..., 0] = down

@@ -41,6 +41,11 @@ class WhitenKind(AdjustmentKind):
     )
     mask = by_zones("teeth")
 
+    @classmethod
+    def meant_for(cls, layer: Layer) -> tuple[str, ...]:
+        """As `LayerKind.meant_for`."""
+        return (str(layer.settings.get("part", PART.start)),)
+
     def neutral(self, layer: Layer) -> bool:
         return "measured" not in layer.settings or (
             float(self.value(layer, "lighter")) == 0 and float(self.value(layer, "yellow_out")) == 0)

@@ -44,6 +44,11 @@ class CrispKind(AdjustmentKind):
         both = ((float(self.value(layer, amount)), float(self.value(layer, radius))) for amount, radius in pairs)
         return [(amount, radius) for amount, radius in both if amount > 0]
 
+    @classmethod
+    def meant_for(cls, layer: Layer) -> tuple[str, ...]:
+        """As `LayerKind.meant_for`."""
+        return tuple(layer.settings.get("zones") or ())
+
     def margin(self, layer: Layer) -> int:
         return max((reach(radius) + 1 for _, radius in self._radii(layer)), default=0)
 

@@ -15,6 +15,6 @@ def planned(seen: PlanSeen) -> Planned:
         return left("the light of the skin is even enough")
     low, high = (round(share * seen.face_px) for share in _BRUSH)
     what = phrase("blotches %1 → %2 ΔL*", f"{seen.uneven:.1f}", f"{min(_LEFT_DL, seen.uneven):.1f}")
-    return Planned(True, what, phrase("14/14, %1–%2 px", low, high),
+    return Planned(True, what, phrase("%1–%2 px, at 14 %", low, high),
                    {"ceiling_percent": 14, "flow_percent": 14, "brush_px": [low, high]}, area=seen.skin_faces,
                    weight=10.0)

@@ -7,7 +7,7 @@ from lather.core.job.model import Layer
 from lather.core.parameters import Model, Number
 from lather.core.phrases import joined, phrase
 from lather.core.stages.adjust.curve import is_straight, read_curve, through
-from lather.core.stages.adjust.kind import AdjustmentKind
+from lather.core.stages.adjust.kind import MASK_TOOLS, AdjustmentKind
 from lather.core.stages.adjust.lightness import to_lightness
 from lather.core.stages.adjust.mask import everywhere
 from lather.core.stages.adjust.pixels import changed, to_lab
@@ -23,6 +23,7 @@ WARMTH = Number("warmth", "Warm", ranges.Range(-30.0, 30.0, "b*"), 0.0, "b*", st
 TINT = Number("tint", "Tint", ranges.Range(-30.0, 30.0, "a*"), 0.0, "a*", step=0.5)
 CURVE = Model("curve", "Curve", read_curve)
 _KNEE = 0.75  # of the lightness range: from there a raised exposure is rolled off, so that nothing new clips
+_MOST_CAST, _TELLS_CAST = 28.0, (12.0, 97.0)  # a*b* of a cast on something grey; L* at which it is told
 NUMBERS = (EXPOSURE, CONTRAST, BLACK, WHITE, WARMTH, TINT)
 
 
@@ -32,9 +33,11 @@ class ToneKind(AdjustmentKind):
     id = "tone"
     method = b"tone-1"
     label, icon = "Curve and points", "curve"
-    hint = "Bend the curve at its points; black and white point cut off what lies beyond them: see the clipping lamp."
+    hint = ("Bend the curve at its points; black and white point cut off what lies beyond them: see the clipping lamp. "
+            "With Pick touch what is to be grey.")
     own = (*NUMBERS, CURVE)
     mask = everywhere()
+    tools = (*MASK_TOOLS, "pick")
 
     def neutral(self, layer: Layer) -> bool:
         held = layer.settings
@@ -80,6 +83,16 @@ class ToneKind(AdjustmentKind):
             light = (light - black) / (white - black)
         points = points_of(layer)
         return light if is_straight(points) else through(points, light)
+
+
+def neutral_at(lab: np.ndarray) -> dict[str, float] | None:
+    """Warmth and tint by which a colour (Lab, of what lies beneath) becomes grey; None for one that is no grey card and
+    no white: too colourful, burnt, or too dark to tell.
+    """
+    light, a, b = (float(one) for one in lab)
+    if np.hypot(a, b) > _MOST_CAST or not _TELLS_CAST[0] <= light <= _TELLS_CAST[1]:
+        return None
+    return {TINT.id: round(float(np.clip(-a, -30, 30)), 1), WARMTH.id: round(float(np.clip(-b, -30, 30)), 1)}
 
 
 def exposed_lightness(light: np.ndarray, stops: float) -> np.ndarray:

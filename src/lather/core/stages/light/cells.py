@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 
 from lather.core.colour import srgb
+from lather.core.imageio.jpeg_blocks import Blocks, without_blocks
 from lather.core.job.face_map import FaceMap
 from lather.core.stages.base import Pixels, Surroundings
 from lather.core.types import LinearRGB, Mask, Rect
@@ -28,7 +29,7 @@ SKIN_READ = b"read"
 class Seen:
     """A picture that is read coarsely. photo: what does not change when something beneath is edited. fingerprint(rect):
     names its level-0 pixels. skin(rect, level): share of bare skin as the photo was read, None where nobody read it;
-    skin_key: names what was corrected of that.
+    skin_key: names what was corrected of that. blocks: that JPEG left in it, which are no light.
     """
 
     read: Pixels
@@ -38,17 +39,19 @@ class Seen:
     faces: tuple[FaceMap, ...] = ()
     skin: Callable[[Rect, int], Mask] | None = None
     skin_key: bytes = b""
+    blocks: Blocks | None = None
 
     @classmethod
     def input_of(cls, around: Surroundings) -> "Seen":
         """The input of the stage."""
         return cls(around.stage_input, around.stage_fingerprint, around.photo, around.bounds, around.faces,
-                   *_skin_of(around))
+                   *_skin_of(around), around.blocks)
 
     @classmethod
     def photo_of(cls, around: Surroundings) -> "Seen":
         """The untouched photo, as a picture in cells sees it."""
-        return cls(around.photo, lambda _: b"photo", around.photo, around.bounds, around.faces, *_skin_of(around))
+        return cls(around.photo, lambda _: b"photo", around.photo, around.bounds, around.faces, *_skin_of(around),
+                   around.blocks)
 
     @cached_property
     def grid(self) -> "Grid":
@@ -121,15 +124,18 @@ class Field:
     origin: tuple[float, float]
     px: float
 
-    def at(self, rect: Rect, level: int) -> np.ndarray:
-        """float32 (h, w, c) of a rectangle of a level, between the points."""
+    def at(self, rect: Rect, level: int, *, smooth: bool = False) -> np.ndarray:
+        """float32 (h, w, c) of a rectangle of a level, between the points; smooth: without a bend at each point."""
         step = float(1 << level)
         scale = step / self.px
         x = (rect.x0 * step - self.origin[0]) / self.px + 0.5 * scale - 0.5
         y = (rect.y0 * step - self.origin[1]) / self.px + 0.5 * scale - 0.5
         matrix = np.float64([[scale, 0, x], [0, scale, y]])
         out = cv2.warpAffine(self.values, matrix, (rect.width, rect.height),
-                             flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)
+                             flags=(cv2.INTER_CUBIC if smooth else cv2.INTER_LINEAR) | cv2.WARP_INVERSE_MAP,
+                             borderMode=cv2.BORDER_REPLICATE)
+        if smooth:
+            np.clip(out, self.values.min(), self.values.max(), out=out)
         return out.reshape(rect.height, rect.width, -1)
 
     def channel(self, number: int) -> "Field":
@@ -173,7 +179,10 @@ def read_units(seen: Seen, units: Rect, margin: int = 0) -> LinearRGB:
     grid, around = seen.grid, units.expand(margin)
     wanted = Rect(*(n * grid.unit for n in around))
     there = wanted.intersect(grid.bounds.at_level(grid.level))
-    pixels = srgb.decode(np.clip(seen.read(there, grid.level), 0, 1))
+    encoded = seen.read(there, grid.level)
+    if seen.blocks is not None and grid.level == 0:
+        encoded = without_blocks(encoded, there, seen.blocks)
+    pixels = srgb.decode(np.clip(encoded, 0, 1))
     pixels = cv2.copyMakeBorder(pixels, there.y0 - wanted.y0, wanted.y1 - there.y1, there.x0 - wanted.x0,
                                 wanted.x1 - there.x1, cv2.BORDER_REPLICATE)
     shrinks = grid.unit > UNIT

@@ -30,8 +30,10 @@ from lather.core.stages.light.cells import (
 )
 from lather.core.types import Rect
 
-NETWORK = Path(__file__).parents[2] / "data" / "light" / "needed.onnx"
-METHOD = b"needed-1"
+_DATA = Path(__file__).parents[2] / "data" / "light"
+NETWORK, SMALL_NETWORK = _DATA / "needed.onnx", _DATA / "needed_small.onnx"
+"""Fitted on the large faces of the plates, and on faces of many skins as small as a camera's picture shows them."""
+METHOD = b"needed-3"
 NEEDED, BARE, LIGHT, SKIN = 0, 1, 2, 3
 """Channels of the field: light that is missing (natural logarithm), share of bare skin that may be evened, log
 luminance, share of skin."""
@@ -46,6 +48,8 @@ _LEAST_SKIN = 30  # pixels
 _RIM = 5  # points: half of it is left out along hair, lips and cloth
 _SOFT = 1.2  # points over which what is fenced off fades
 _LIPS_ROOM, _SMALL_ROOM = 1.5, 1.0  # points more around lips, and around lids, brows and nostrils
+_ROOM_UNITS = 1  # around units, so that the rim of skin is one on both sides of a border between them
+_SMALL = 1.15  # px of the photo to one of the fine grid under which a face is small: nothing of it is averaged away
 _lock = threading.Lock()  # the network works on one picture at a time
 
 
@@ -65,10 +69,18 @@ def needed_lightness(field: Field) -> np.ndarray:
 
 
 class NeededLight:
-    """Cells of the field, kept by what they are made from. cells: shared by all that look at the same photo."""
+    """Cells of the field, kept by what they are made from. cells: shared by all that look at the same photo.
 
-    def __init__(self, cells: Recent, network: Path = NETWORK):
+    network: that is asked at any size of face; without, the one that was fitted on faces of that size.
+    """
+
+    def __init__(self, cells: Recent, network: Path | None = None):
         self._cells, self._network = cells, network
+
+    def network_for(self, grid: Grid) -> Path:
+        """The network that is asked where cells lie so."""
+        small = grid.level == 0 and grid.unit < _SMALL * UNIT
+        return self._network or (SMALL_NETWORK if small else NETWORK)
 
     def over(self, seen: Seen, rect: Rect) -> Field:
         """Channels NEEDED, BARE, LIGHT and SKIN around a level-0 rectangle."""
@@ -101,7 +113,7 @@ class NeededLight:
 
     def _key(self, seen: Seen, column: int, row: int) -> tuple:
         made_from = seen.fingerprint(seen.grid.reads(seen.grid.cell_units(column, row))), faces_key(seen.faces)
-        return ("needed", self._network, seen.grid, *made_from, seen.skin_key, column, row)
+        return ("needed", self.network_for(seen.grid), seen.grid, *made_from, seen.skin_key, column, row)
 
     def _cell(self, seen: Seen, column: int, row: int) -> np.ndarray:
         units = seen.grid.cell_units(column, row)
@@ -116,14 +128,12 @@ class NeededLight:
         linear = read_units(seen, units, MARGIN_UNITS)
         usual = self.kept(("usual", faces_key(seen.faces), _nearest(seen, units), seen.grid),
                            lambda: _usual(seen, units))
-        out = _answer(self._network, np.log(linear / usual + _BLACK))
+        said, guess = _answer(self.network_for(seen.grid), np.log(linear / usual + _BLACK))
         rim, inner = MARGIN_UNITS * UNIT_POINTS, MARGIN_UNITS * UNIT
         own = np.s_[rim:-rim, rim:-rim]
-        skin = np.clip((1 / (1 + np.exp(-out[1])) - _UNSURE) / (_SURE - _UNSURE), 0, 1)
-        bare = cv2.GaussianBlur(cv2.erode(skin, np.ones((_RIM, _RIM))), (0, 0), _SOFT)[own] * _open(seen, units)
-        bare *= np.clip((skin_of_units(seen, units) - _NO_SKIN) / (_SKIN - _NO_SKIN), 0, 1)
+        skin, bare = _bare(seen, units, guess)
         light = log_light(linear[inner:-inner, inner:-inner])
-        return np.stack([np.clip(out[0][own], -_MOST, _MOST) * bare, bare, light, skin[own]], -1)
+        return np.stack([np.clip(said[own], -_MOST, _MOST) * bare, bare, light, skin], -1)
 
 
 def _answer(path: Path, seen: np.ndarray) -> np.ndarray:
@@ -141,6 +151,22 @@ def _looked_at(seen: np.ndarray) -> np.ndarray:
     near, wide, wider = (cv2.GaussianBlur(colour, (0, 0), sigma) for sigma in _BANDS)
     bands = _BAND_GAIN * np.concatenate([near - wide, (near - wider)[..., 1:]], -1)
     return np.ascontiguousarray(np.concatenate([seen, bands], -1).transpose(2, 0, 1), np.float32)
+
+
+def _bare(seen: Seen, units: Rect, guess: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """(share of skin, share of bare skin that may be evened) at the points of units. Even goes by the reading of the
+    photo, and where nobody read it by what the network guesses (log odds, with the margin). Skin along whose rim Sculpt
+    stops is what both take for skin: beside lips the guess fades where a reading is in or out.
+    """
+    more = (MARGIN_UNITS - _ROOM_UNITS) * UNIT_POINTS
+    sure = 1 / (1 + np.exp(-guess[more:-more, more:-more]))
+    guessed = read = np.clip((sure - _UNSURE) / (_SURE - _UNSURE), 0, 1)
+    if seen.skin is not None:
+        read = np.clip((skin_of_units(seen, units.expand(_ROOM_UNITS)) - _NO_SKIN) / (_SKIN - _NO_SKIN), 0, 1)
+    rim = _ROOM_UNITS * UNIT_POINTS
+    own = np.s_[rim:-rim, rim:-rim]
+    bare = cv2.GaussianBlur(cv2.erode(read, np.ones((_RIM, _RIM))), (0, 0), _SOFT)[own] * _open(seen, units)
+    return np.minimum(guessed, read)[own], bare
 
 
 def faces_key(faces: tuple[FaceMap, ...]) -> bytes:

@@ -22,6 +22,6 @@ def planned(seen: PlanSeen) -> Planned:
     low, high = (round(_BRUSH * size + _MORE_PX) for size in (small, large))
     sizes = phrase("%1–%2 px", low, high) if high > low else phrase("%1 px", low)
     middle = round((low * high) ** 0.5)
-    return Planned(True, listed(seen.counts, _NAMES), phrase("Dab %1, 100/60", sizes),
+    return Planned(True, listed(seen.counts, _NAMES), phrase("Dab %1, flow 60 %", sizes),
                    {"brush_px": [low, high], "ceiling_percent": 100, "flow_percent": 60}, weight=0.0,
                    start=("brush_px", float(middle), "px"))

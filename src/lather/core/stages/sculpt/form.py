@@ -14,7 +14,8 @@ RISES, FALLS, OPEN, ON_SKIN = 0, 1, 2, 3
 _SCALES = ((3.2, 17.0), (1.8, 6.0))  # points, near and wide: 2 % and 11 % of the width of a face; 1 % and 4 %
 _REACH = 44  # points
 _FROM, _FULLY = -0.06, 0.10  # natural logarithm over its surroundings from which light follows, and wholly
-_EDGE, _EDGE_SOFT = 1.6, 1.0  # points on each side of an edge
+_EDGE, _EDGE_SOFT = 1.6, 1.4  # points on each side of an edge
+_SMOOTH = 2.2  # points: what follows changes no faster than the form itself, so that no stripe is laid beside a fold
 
 
 class Form:
@@ -41,7 +42,8 @@ class Form:
             below, right = POINTS - own.shape[0], POINTS - own.shape[1]
             return cv2.copyMakeBorder(np.ascontiguousarray(own), 0, below, 0, right, cv2.BORDER_REPLICATE)
 
-        return self._needed.kept(("form", grid, seen.fingerprint(reads), faces_key(seen.faces), column, row), work)
+        return self._needed.kept(("form", grid, seen.fingerprint(reads), faces_key(seen.faces), photo.skin_key, column,
+                                  row), work)
 
 
 def _form(light: np.ndarray, skin: np.ndarray, field: Field, grid: Grid, faces) -> np.ndarray:
@@ -50,6 +52,7 @@ def _form(light: np.ndarray, skin: np.ndarray, field: Field, grid: Grid, faces) 
     offs = [np.where(skin > 0.5, _near_less_wide(light, weight, *scale), _near_less_wide(light, None, *scale))
             for scale in _SCALES]
     rises, falls = (np.maximum(*(_step((sign * off - _FROM) / (_FULLY - _FROM)) for off in offs)) for sign in (1, -1))
+    rises, falls = (cv2.GaussianBlur(one, (0, 0), _SMOOTH) for one in (rises, falls))
     edges = np.clip(4 * skin * (1 - skin), 0, 1)
     lines = np.zeros(skin.shape, np.uint8)
     for face in faces:

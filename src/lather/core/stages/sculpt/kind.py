@@ -17,6 +17,7 @@ from lather.core.types import Mask, Rect
 
 FULL_STOPS = 1.0  # of a stroke at full coverage
 LIGHT, SHADE = 0, 1
+_BENDS_FROM = np.float32(0.5)  # of what is allowed
 FOLLOWING = Number("following", "Follows the light", SHARE, 0.8, "%", shown_times=100)
 
 
@@ -28,7 +29,7 @@ class SculptKind(LightKind):
     """
 
     id = "sculpt"
-    method = b"sculpt-1" + METHOD
+    method = b"sculpt-2" + METHOD
     prepares = True
     parameters = (FOLLOWING,)
     planes = ("light", "shade", "light on skin", "shade on skin")
@@ -54,7 +55,7 @@ class SculptKind(LightKind):
     def stops(self, around: Surroundings, layer: Layer, coverage: Mask, rect: Rect, level: int) -> np.ndarray:
         """Stops that a layer lays down in a rectangle, float32 (h, w), light positive."""
         area = rect.from_level(level).intersect(around.bounds)
-        form = self.form.over(around, area).at(rect, level)
+        form = self.form.over(around, area).at(rect, level, smooth=True)
         light, shade = self._asked(layer, coverage, form)
         before_light = before_shade = np.float32(0)
         for one in self._earlier(around):
@@ -90,7 +91,16 @@ def most_stops(job_kind: str | None) -> tuple[float, float]:
 
 def _within(before, more, most: float):
     """What may be added to what is there."""
-    return np.minimum(before + more, np.float32(most)) - np.minimum(before, np.float32(most))
+    return _held(before + more, most) - _held(before, most)
+
+
+def _held(stops, most: float) -> np.ndarray:
+    """Never over `most`, which is come to along a bend: cut off there, two paths that meet would leave a plateau with a
+    rim.
+    """
+    over = np.maximum(np.asarray(stops, np.float32) / np.float32(max(most, 1e-6)) - _BENDS_FROM, 0) / (1 - _BENDS_FROM)
+    bent = np.float32(most) * (_BENDS_FROM + (1 - _BENDS_FROM) * np.tanh(over))
+    return np.where(over > 0, bent, stops).astype(np.float32)
 
 
 def _wide(around: Surroundings, rect: Rect) -> Rect:

@@ -14,5 +14,6 @@ def planned(seen: PlanSeen) -> Planned:
         return left("no face was found to follow")
     stops = max(limit.high for limit in most.values())
     side = "" if seen.light_from == "the front" else phrase(", light from %1", seen.light_from)
-    return Planned(True, phrase("eyes, brows, lips%1", side), phrase("25/25, up to %1 stops", f"{stops:g}"),
+    start = phrase("at 25 %, up to %1 stops", f"{stops:g}")
+    return Planned(True, phrase("eyes, brows, lips%1", side), start,
                    {"ceiling_percent": 25, "flow_percent": 25, "most_stops": stops}, area=1.0, weight=25.0)

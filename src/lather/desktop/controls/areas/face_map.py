@@ -140,7 +140,8 @@ class FaceControl(QObject):
         for colour, width in ((_DARK, 3), (_LIGHT, 1.4)):
             _draw_polygon(painter, points, colour, width, dashed=True)
         low = max(points, key=lambda p: p.y())
-        draw_tag(painter, low.x() + 10, low.y() + 14, "click: take this face in hand")
+        if canvas.pointer is not None and QPolygonF(points).boundingRect().contains(QPointF(canvas.pointer)):
+            draw_tag(painter, low.x() + 10, low.y() + 14, "click: take this face in hand")
 
     def idle(self) -> bool:
         return self.background.idle()

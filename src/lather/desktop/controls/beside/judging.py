@@ -3,9 +3,10 @@
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from lather.core.gauges.against_limits import JudgedGauge, judged_gauges
-from lather.core.gauges.pull_back import FEW_TILES, Offer, over_limit, pull_back
+from lather.core.gauges.pull_back import FEW_TILES, Offer, over_limit
 from lather.core.gauges.registry import GAUGES, measured_whole, pictures_of
 from lather.core.job.brief import JobSheet
+from lather.core.mending.culprits import way_back
 from lather.core.phrases import phrase
 from lather.core.types import Mask
 from lather.desktop.background import Background
@@ -62,6 +63,11 @@ class Judging(QObject):
     def over(self) -> list[JudgedGauge]:
         """Those out of their bands, the furthest out first."""
         return over_limit(self.values, self._kind)
+
+    @property
+    def over_now(self) -> list[JudgedGauge]:
+        """The same, of the job as it is at this moment: none where its gauges are still being measured."""
+        return self.over if self._of is not None and self._of[0] is self.job.job.stages else []
 
     def _again(self) -> None:
         self._of = None
@@ -120,7 +126,7 @@ class Judging(QObject):
             self.background.hand_over(lambda: self.caused.emit(name, causes) if self._offer_asked is asked else None)
 
         def work(task) -> Offer:
-            return pull_back(engine, job, measures, values, kind, go_on=lambda: task.going_on, tell=told)
+            return way_back(engine, job, measures, values, kind, go_on=lambda: task.going_on, tell=told)
 
         self.background.run(
             "offer", work, lambda offer: self._take_offer(job, offer), failed=self._failed, newest=True)

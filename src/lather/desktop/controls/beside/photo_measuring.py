@@ -10,6 +10,7 @@ from lather.core.job.model import Job
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.measure.texture_scale import TextureScale
 from lather.core.mending.bare_skin import skin_fence
+from lather.core.people.guard import Guard
 from lather.core.people.kept import members_of
 from lather.core.people.reading import people_of
 from lather.core.phrases import phrase
@@ -32,6 +33,7 @@ class Measured(QObject):
         self.grain: GrainModel | None = None
         self.texture: TextureScale | None = None
         self.fence: Fence | None = None
+        self.guard: Guard | None = None
         self._asked: tuple | None = None
 
     def ask(self) -> None:
@@ -48,7 +50,7 @@ class Measured(QObject):
 
     def _take(self, values: tuple | None) -> None:
         if values is not None:
-            self.measures, self.grain, self.texture, self.fence = values
+            self.measures, self.grain, self.texture, self.fence, self.guard = values
             self.ready.emit()
 
     def _failed(self, text: str) -> None:
@@ -76,9 +78,16 @@ def _measure(task: Task, photo: Photo, job: Job) -> tuple | None:
     measures = PhotoMeasures.of_job(photo, job)
     values = [measures]
     for value in (lambda: measures.grain, lambda: measures.texture_scale, lambda: skin_fence(measures),
+                  lambda: _guard(measures),
                   lambda: measures.ground, lambda: measures.skin_lab, lambda: measures.grey_mix,
                   lambda: measures.person, lambda: members_of(people_of(photo))):
         if not task.going_on:
             return None
         values.append(value())
-    return tuple(values[:4])
+    return tuple(values[:5])
+
+
+def _guard(measures: PhotoMeasures) -> Guard | None:
+    faces = tuple(measures.faces)
+    guard = Guard.of(measures.people, faces, measures.photo.bounds)
+    return None if guard is None else guard.with_parts(measures.zones, faces)

@@ -1,11 +1,12 @@
 """Finds on the desk: the list, which one is in hand, and what the person decides about it."""
 
+import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from lather.core.find.lines.stray_hairs import USUAL_CONFIDENCE, chosen_hairs
 from lather.core.job.commands import DecideFind
 from lather.core.job.finds import Find
-from lather.core.kinds.registry import listed_in
+from lather.core.kinds.registry import listed_in, stage_of_kind
 from lather.core.mending.edit_for_find import proposed_size
 from lather.core.mending.even_blotches import SHARE
 from lather.core.phrases import phrase
@@ -15,15 +16,27 @@ from lather.desktop.controls.finds.mending import Mending
 from lather.desktop.opening.open_job import OpenJob
 
 USUAL_SENSITIVITY = 1 - USUAL_CONFIDENCE
+MOST_SEEN = "most seen"
+"""In the place of a zone: all of them, the most visible find first."""
+_WAY = ("hair", "hairline", "forehead", "brow", "lid", "eye white", "iris", "eye", "under-eye", "nose", "nostril",
+        "cheek", "lips", "mouth", "teeth", "chin", "jaw", "ear", "neck", "skin")
+"""Parts of a face as a hand goes over it; what is none of them (body, cloth, ground) comes last."""
 _CLOSE_UP = 3.0  # a find is brought to at least this many times its size away from the frame of the view
+
+
+def _place_on_the_way(zone: str) -> tuple[int, str]:
+    part = zone.partition(",")[0]
+    return (_WAY.index(part), zone) if part in _WAY else (len(_WAY), zone)
 
 
 class FindsControl(QObject):
     """`changed()` after anything the panel shows; `message(text)` for the person.
 
     looking: for flaws in the photo. mending: of the find in hand, or of the whole list.
-    filters: show "worth" or "rest"; kind and zone, "" for all. sensitivity (0-1) and soft_share: which stray hairs.
-    even_share: of the light that is needed, for what is evened.
+    filters: show "worth", "rest" or "alone" (what a rule says is no flaw); kind and zone, "" for all, of
+    zones also MOST_SEEN. sensitivity (0-1)
+    and soft_share: which stray hairs.
+    even_share: of the light that is needed, for what is evened. marks: open finds and keepers are seen on the photo.
     """
 
     changed = pyqtSignal()
@@ -34,6 +47,7 @@ class FindsControl(QObject):
         self.canvas, self.job = canvas, job
         self.show, self.kind, self.zone = "worth", "", ""
         self.sensitivity, self.soft_share, self.even_share = USUAL_SENSITIVITY, 0.0, SHARE
+        self.marks = True
         self.current: Find | None = None
         self._been: list[str] = []  # ids of the finds that were in hand, for the way back
         self.looking, self.mending = Looking(job, self), Mending(self)
@@ -48,17 +62,34 @@ class FindsControl(QObject):
         self.changed.emit()
         self.canvas.update()
 
+    def turn_marks(self) -> None:
+        """Hide the marks on the photo, or show them again."""
+        self.marks = not self.marks
+        self.message.emit("Finds and keepers are marked again." if self.marks else
+                          "Finds and keepers are not marked on the photo; {marks} shows them again.")
+        self.canvas.update()
+
     # the list
 
     @property
     def finds(self) -> tuple[Find, ...]:
         """Finds of the stage in hand; of the stray hairs, those the sensitivity lets in less the finest."""
+        return self.left_alone if self.show == "alone" else self.listed
+
+    @property
+    def listed(self) -> tuple[Find, ...]:
+        """The same, whatever is shown: nothing that is left alone."""
         stage_id = self.job.stage_id
         listed = [f for f in self.job.job.finds or () if listed_in(f.kind, stage_id)]
         if not any(f.kind == "stray_hair" for f in listed):
             return tuple(listed)
         hairs = chosen_hairs(listed, least_confidence=1 - self.sensitivity, soft_share=self.soft_share)
         return tuple(hairs) + tuple(f for f in listed if f.kind != "stray_hair")
+
+    @property
+    def left_alone(self) -> tuple[Find, ...]:
+        """What looks like a find of the stage in hand and is none, by a rule."""
+        return tuple(f for f in self.job.job.left_alone if listed_in(f.kind, self.job.stage_id))
 
     def states(self) -> dict[str, str]:
         """{find id: mended, keep, skip or open}; those waiting to be mended count as mended."""
@@ -67,21 +98,30 @@ class FindsControl(QObject):
         return {f.id: "mended" if f.id in waiting else job.find_state(f, mended) for f in self.finds}
 
     def shown(self) -> list[Find]:
-        """Finds that pass the filters, most visible first; of blotches the dark ones, which are lifted, before all."""
-        wanted = self.show == "worth"
+        """Finds that pass the filters: first those that somebody is to look at, then the sure ones, part by part of the
+        face as a hand goes over it, the most visible first in each; of blotches the dark ones, which are lifted, before
+        all. With zone MOST_SEEN the most visible first wherever it is.
+        """
+        wanted = self.show != "rest"
         listed = [
             f
             for f in self.finds
-            if f.worth == wanted
+            if (f.worth == wanted or self.show == "alone")
             and (not self.kind or f.kind == self.kind)
-            and (not self.zone or f.zone.partition(",")[0] == self.zone)
+            and (self.zone in ("", MOST_SEEN) or f.zone.partition(",")[0] == self.zone)
         ]
-        return sorted(listed, key=lambda f: f.kind == "blotch_bright")
+        by_place = self.zone != MOST_SEEN
+        return sorted(listed, key=lambda f: (self.takes_by_itself(f), f.kind == "blotch_bright",
+                                             _place_on_the_way(f.zone) if by_place else ()))
+
+    def takes_by_itself(self, find: Find) -> bool:
+        """True of what *Mend all* takes: what is sure, and blotches, which are told by the light they miss."""
+        return not find.left_alone and (find.sure or stage_of_kind(find.kind) == "even")
 
     @property
     def evens_all_skin(self) -> bool:
         """True where “all” means all bare skin: blotches, and the list as it is."""
-        return self.job.stage_id == "even" and self.show == "worth" and not self.kind and not self.zone
+        return self.job.stage_id == "even" and self.show == "worth" and not self.kind and self.zone in ("", MOST_SEEN)
 
     def set_filter(self, **values) -> None:
         for name, value in values.items():
@@ -105,7 +145,7 @@ class FindsControl(QObject):
 
     def step(self, by: int) -> None:
         """The next (or previous) open find of the list, round at its ends; when none is open, any find."""
-        self.mending.wait_no_longer()
+        self.mending.leave()
         shown, states = self.shown(), self.states()
         if not shown:
             looking = phrase("Still looking at the photo (%1 %); finds come when that is done.",
@@ -125,7 +165,7 @@ class FindsControl(QObject):
 
     def back(self) -> None:
         """The find that was in hand before this one, mended or not; before the first one, the one above in the list."""
-        self.mending.wait_no_longer()
+        self.mending.leave()
         by_id = {f.id: f for f in self.finds}
         while self._been:
             find = by_id.get(self._been.pop())
@@ -153,6 +193,13 @@ class FindsControl(QObject):
             if (find.x - x) ** 2 + (find.y - y) ** 2 < (reach + find.size_px / 2) ** 2:
                 return find
         return None
+
+    def mark_at(self, x: float, y: float) -> Find | None:
+        """The smallest spot-like find of the photo, keeper or not, that lies at a place and was not mended."""
+        job, mended = self.job.job, self.job.job.mended_finds()
+        there = [find for find in job.finds or () if find.path is None and stage_of_kind(find.kind) == "mend"
+                 and find.id not in mended and np.hypot(find.x - x, find.y - y) < find.size_px / 2]
+        return min(there, key=lambda find: find.size_px, default=None)
 
     def _stage_changed(self) -> None:
         self.current, self.kind, self.zone = None, "", ""

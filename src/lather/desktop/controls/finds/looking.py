@@ -2,9 +2,8 @@
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from lather.core.find.finder import find_all
+from lather.core.find.finder import Found, look_at
 from lather.core.find.visibility import Delivery
-from lather.core.job.commands import SetFinds
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.desktop.background import Background
 from lather.desktop.opening.open_job import OpenJob
@@ -36,8 +35,8 @@ class Looking(QObject):
         measures = PhotoMeasures(photo, face, job.part_strokes)
 
         def work(task):
-            return find_all(photo, measures=measures, delivery=delivery, progress=task.tick,
-                            hairs_from=_FAINTEST_HAIRS)
+            return look_at(photo, measures=measures, delivery=delivery, progress=task.tick,
+                           hairs_from=_FAINTEST_HAIRS)
 
         self.show_progress(0.0, "")
         self.background.run("find", work, self._found, failed=self.end, progress=self.show_progress)
@@ -49,9 +48,8 @@ class Looking(QObject):
     def stop(self) -> None:
         self.background.cancel("find")
 
-    def _found(self, result) -> None:
-        finds, measures = result
-        self.job.amend(SetFinds(finds, measures.face, measures.faces[1:]))
+    def _found(self, found: Found) -> None:
+        self.job.amend(found.command)
         self.end("")
         self.found.emit()
 

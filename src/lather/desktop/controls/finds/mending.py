@@ -1,11 +1,12 @@
 """Mending finds: the one in hand, which stays in sight for a moment, or all that are listed, as one step."""
 
 from collections import deque
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from lather.core.job.commands import ListFind
 from lather.core.job.finds import Find
 from lather.core.mending.edit_for_find import can_mend, mend_all, mend_command
 from lather.core.mending.even_blotches import even_all_command
@@ -40,10 +41,13 @@ class _Asked:
 
 
 class Mending(QObject):
-    """Works on the list of a FindsControl. busy, share (0-1): of mending the whole list."""
+    """Works on the list of a FindsControl. busy, share (0-1): of mending the whole list. `mended(ids)`: of the edits by
+    which the find in hand was mended; nothing once it is left.
+    """
 
     changed = pyqtSignal()
     message = pyqtSignal(object)
+    mended = pyqtSignal(object)
 
     def __init__(self, finds: "FindsControl"):
         super().__init__(finds)
@@ -82,6 +86,11 @@ class Mending(QObject):
     def wait_no_longer(self) -> None:
         self.linger.stop()
 
+    def leave(self) -> None:
+        """For another find: what this one was mended by is in hand no more."""
+        self.wait_no_longer()
+        self.mended.emit([])
+
     # one
 
     def mend(self) -> None:
@@ -94,7 +103,10 @@ class Mending(QObject):
             self.message.emit(phrase("%1: mend this one by hand (Graft, Blend-in or a later stage); {next_find} goes "
                                      "on.", find.label))
             return
-        if self.finds.states()[find.id] == "mended":
+        if find.left_alone:
+            self.job.do(ListFind(find))
+            find = replace(find, left_alone="")
+        if self.finds.states().get(find.id) == "mended":
             self.finds.step(1)
             return
         self._shown_until_mended = find.id
@@ -134,6 +146,8 @@ class Mending(QObject):
         if find.id == self._shown_until_mended:
             self._shown_until_mended = ""
             if self.finds.current is not None and self.finds.current.id == find.id:
+                if command is not None:  # it can be changed until the next one comes
+                    self.mended.emit([stroke.id for stroke in command.strokes()])
                 self.linger.start(round(1000 * settings.value("linger_s")) if command is not None else 0)
         self.changed.emit()
         self._mend_next()
@@ -145,9 +159,11 @@ class Mending(QObject):
         if self.finds.busy:
             return
         states = self.finds.states()
-        wanted = [f for f in self.finds.shown() if states[f.id] == "open" and can_mend(f)]
+        open_ = [f for f in self.finds.shown() if states[f.id] == "open" and can_mend(f)]
+        wanted = [f for f in open_ if self.finds.takes_by_itself(f)]
         if not wanted:
-            self.message.emit("Nothing in this list is open.")
+            unseen = "Nothing in this list is sure enough to be mended unseen: {mend_find} mends the one in hand."
+            self.message.emit(unseen if open_ else "Nothing in this list is open.")
             return
         job, layer_id, engine, stage_id = self.job.job, self._layer_id(), self.job.session.engine, self.job.stage_id
 

@@ -1,4 +1,4 @@
-"""Finds over the photo: the one in hand with its ring, keepers with pins, hairs with lines."""
+"""Finds over the photo: the one in hand with its ring, open ones quietly, keepers with a flag, hairs with lines."""
 
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPainter
@@ -7,14 +7,14 @@ from lather.core.job.finds import Find, contrast_text, size_text
 from lather.core.mending.edit_for_find import proposed_size
 from lather.core.phrases import joined
 from lather.desktop.canvas.canvas import PhotoCanvas
-from lather.desktop.canvas.pointer import draw_line, draw_outline, draw_pin, draw_ring, draw_tag
+from lather.desktop.canvas.pointer import draw_flag, draw_line, draw_open, draw_outline, draw_ring, draw_tag
 from lather.desktop.controls.finds.finds import FindsControl
 
 
 def draw_finds(painter: QPainter, canvas: PhotoCanvas, found: FindsControl) -> None:
     scale = canvas.view.scale
-    for find in found.job.job.keepers():
-        draw_pin(painter, canvas.to_screen(find.x, find.y), find.size_px / 2 * scale)
+    if found.marks and found.job.stage_id == "mend":
+        _draw_marks(painter, canvas, found)
     if any(find.kind == "stray_hair" for find in found.finds):
         _draw_hairs(painter, canvas, found)
     if found.current is None or found.mending.lingering:
@@ -28,6 +28,19 @@ def draw_finds(painter: QPainter, canvas: PhotoCanvas, found: FindsControl) -> N
         draw_outline(painter, _on_screen(canvas, find.outline))
     if found.states().get(find.id) != "mended":
         draw_tag(painter, at.x() + radius + 12, at.y(), _said_of(find))
+
+
+def _draw_marks(painter: QPainter, canvas: PhotoCanvas, found: FindsControl) -> None:
+    """What is open in the list, and what stays; in Mend, where it is decided."""
+    states, scale = found.states(), canvas.view.scale
+    for find in found.shown():
+        if states[find.id] == "open" and find is not found.current:
+            if find.path is None:
+                draw_open(painter, canvas.to_screen(find.x, find.y), proposed_size(find) / 2 * scale)
+            else:
+                draw_line(painter, _on_screen(canvas, find.path), quiet=True)
+    for find in found.job.job.keepers():
+        draw_flag(painter, canvas.to_screen(find.x, find.y), find.size_px / 2 * scale)
 
 
 def _said_of(find: Find) -> str:

@@ -2,21 +2,28 @@
 
 from dataclasses import replace
 
+import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from lather.core.job.commands import ReplaceEdit
 from lather.core.job.model import Stroke
+from lather.core.job.picking import placed
 from lather.core.stages.mend.dab import source_candidates
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.controls.painting.stroke import StrokeControl
 from lather.desktop.input.pen import PenEvent
 from lather.desktop.opening.open_job import OpenJob
 
+_CLICK_PX = 3  # of the screen
+
 
 class GhostControl(QObject):
-    """Works on the mend whose source is shown: the last Dab for a while, or the one picked in the list."""
+    """Works on the mend whose source is shown: the last Dab for a while, or the one in hand. `clicked(PenEvent)`: the
+    source ring was touched, and not moved.
+    """
 
     message = pyqtSignal(object)
+    clicked = pyqtSignal(object)
 
     def __init__(self, canvas: PhotoCanvas, job: OpenJob, strokes: StrokeControl, parent=None):
         super().__init__(parent)
@@ -27,11 +34,7 @@ class GhostControl(QObject):
 
     def _place_of(self, edit: Stroke) -> tuple[str, str] | None:
         """(stage id, layer id) of an edit, None if it is gone."""
-        for stage in self.job.job.stages:
-            for layer in stage.layers:
-                if any(e.id == edit.id for e in layer.edits):
-                    return stage.id, layer.id
-        return None
+        return next((place[:2] for place in placed(self.job.job, [edit.id])), None)
 
     def _last(self) -> Stroke | None:
         """The mend to change: the one shown, else the newest one, on whatever layer, that was sourced by search."""
@@ -48,6 +51,10 @@ class GhostControl(QObject):
         """Dragging the dashed ring of the mend that is shown. True if the event was for it."""
         if self._drag is not None:
             edit, x, y = self._drag
+            if event.kind == "release" and np.hypot(event.x - x, event.y - y) * self.canvas.view.scale < _CLICK_PX:
+                self._drag = None
+                self.clicked.emit(event)
+                return True
             moved = replace(edit, offset=(round(edit.offset[0] + event.x - x), round(edit.offset[1] + event.y - y)))
             self.strokes.show_source(moved, 1.0)
             if event.kind == "release":

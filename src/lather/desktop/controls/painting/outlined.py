@@ -11,6 +11,7 @@ from lather.core.job.model import Stroke, freeze_points, new_id
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.pointer import draw_outline, draw_tag
 from lather.desktop.controls.painting.outline_trail import OutlineTrail
+from lather.desktop.controls.painting.spared import Spared
 from lather.desktop.input.brush_state import BrushState
 from lather.desktop.input.pen import PenEvent
 from lather.desktop.opening.open_job import OpenJob
@@ -27,9 +28,11 @@ class OutlineControl(QObject):
     message = pyqtSignal(object)
     laid = pyqtSignal(object)
 
-    def __init__(self, canvas: PhotoCanvas, job: OpenJob, state: BrushState, tool: str, prompt, parent=None):
+    def __init__(self, canvas: PhotoCanvas, job: OpenJob, state: BrushState, tool: str, prompt,
+                 spared: Spared, parent=None):
         super().__init__(parent)
         self.canvas, self.job, self.state, self.tool, self.prompt = canvas, job, state, tool, prompt
+        self.spared = spared
         self._trail = OutlineTrail()
         self._last: Stroke | None = None
 
@@ -58,6 +61,7 @@ class OutlineControl(QObject):
     def _lay(self, stroke: Stroke) -> None:
         layer = self.job.ensure_layer()
         self._last = stroke
+        stroke = self.spared.kept_inside(stroke, layer)
         self.job.do(AddEdits(self.job.stage_id, layer.id, (stroke,)))
         self.laid.emit(stroke)
 

@@ -7,38 +7,60 @@ from PyQt6.QtGui import QPainter
 
 from lather.core.job.model import Stroke
 from lather.core.job.source_map import affine
-from lather.core.phrases import phrase
+from lather.core.phrases import joined, phrase
+from lather.core.stages.adjust.zones import zone_label
 from lather.core.tools.registry import TOOLS
+from lather.core.types import Rect
 from lather.desktop.canvas.canvas import PhotoCanvas
-from lather.desktop.canvas.pointer import draw_hatched_stroke, draw_inner_ring, draw_link, draw_ring, draw_tag
+from lather.desktop.canvas.pointer import (
+    draw_hatched_stroke,
+    draw_inner_ring,
+    draw_line,
+    draw_link,
+    draw_outline,
+    draw_ring,
+    draw_tag,
+    inside_ring,
+)
+from lather.desktop.controls.painting.laid_preview import STRENGTH
+from lather.desktop.controls.painting.spared import LEFT_OUT
 from lather.desktop.controls.painting.stroke import StrokeControl
 from lather.desktop.input.keys import keyed
 
 _DISAGREES = 0.35
+_SEEN_FROM = 6.0  # px of the pointer's radius
 _WHOLE, _HARDLY = 0.995, 0.03
+_LONG = 1.8  # times the size of its brush, from which a stroke is drawn as a line
 
 
 def draw_stroke_control(painter: QPainter, canvas: PhotoCanvas, control: StrokeControl) -> None:
     """Everything over the photo; device pixels."""
     scale, stroke = canvas.view.scale, control.stroke
-    if control.selected is not None and not control.painting_now:
-        _draw_edit(painter, canvas, control.selected)
     if stroke is not None and TOOLS[stroke.tool].waits and control.trail:
         points = [canvas.to_screen(x, y) for x, y in control.trail]
         draw_hatched_stroke(painter, points, stroke.brush.size_px * scale, time.monotonic() * 12 % 8)
     if control.shown_source is not None:
-        _draw_edit(painter, canvas, control.shown_source[0])
+        draw_edit(painter, canvas, control.shown_source[0])
         _draw_fit(painter, canvas, *control.shown_source)
     if canvas.pointer is not None and control.last is not None:
         _draw_pointer(painter, canvas, control)
 
 
-def _draw_edit(painter: QPainter, canvas: PhotoCanvas, edit: Stroke) -> None:
-    area = edit.bounds
+def draw_edit(painter: QPainter, canvas: PhotoCanvas, edit: Stroke, *, quiet: bool = False) -> None:
+    """Where an edit lies, and where it takes its skin from. quiet: dashed, without its source."""
+    area, size = edit.bounds, edit.brush.size_px
     centre = canvas.to_screen((area.x0 + area.x1) / 2, (area.y0 + area.y1) / 2)
     radius = max(area.width, area.height) / 2 * canvas.view.scale
-    draw_ring(painter, centre, radius)
-    if edit.offset is not None:
+    if edit.by_outline and len(edit.points) > 2:
+        draw_outline(painter, [canvas.to_screen(x, y) for x, y in edit.points[:, :2]], taking=quiet)
+    elif max(area.width, area.height) > _LONG * size:
+        along = [canvas.to_screen(x, y) for x, y in edit.points[:, :2]]
+        draw_line(painter, along, quiet=quiet)
+        for end in (along[0], along[-1]):
+            draw_ring(painter, end, size / 2 * canvas.view.scale, taking=quiet)
+    else:
+        draw_ring(painter, centre, radius, taking=quiet)
+    if edit.offset is not None and not quiet:
         taken = centre + canvas.on_screen(*edit.offset)
         draw_ring(painter, taken, radius, taking=True)
         draw_link(painter, centre, taken, radius)
@@ -68,12 +90,30 @@ def _draw_pointer(painter: QPainter, canvas: PhotoCanvas, control: StrokeControl
     if control.state.tool == "sweep" and hint is not None and not control.painting_now:
         way = QPointF(*hint.direction) * max(radius, 24)
         draw_link(painter, at - way, at + way, 0)
+    if not control.painting:
+        control.preview.draw(painter, at, radius)
     draw_ring(painter, at, radius)
+    _draw_left_out(painter, canvas, control, at, radius)
     if brush.edge > 0.05 and radius > 8:
         draw_inner_ring(painter, at, radius * (1 - brush.edge))
     text = pointer_text(control)
     if text and control.shown_source is None:
         draw_tag(painter, at.x() + radius + 10, at.y() - radius - 6, text)
+
+
+def _draw_left_out(painter: QPainter, canvas: PhotoCanvas, control: StrokeControl, at: QPointF, radius: float) -> None:
+    """The outlines of what a stroke begun here would leave out, inside the pointer."""
+    place, state = control.last, control.state
+    if control.painting_now or radius < _SEEN_FROM:
+        return
+    half = state.brush.size_px / 2
+    area = Rect(int(place.x - half), int(place.y - half), int(place.x + half) + 1, int(place.y + half) + 1)
+    fence = control.spared.near(state.tool, control.job.layer, area, place.x, place.y)
+    if fence is None:
+        return
+    with inside_ring(painter, at, radius):
+        for ring in fence.rings:  # the rim of what is closed lies outside of the pointer
+            draw_outline(painter, [canvas.to_screen(x, y) for x, y in ring], taking=True)
 
 
 def _draw_source(painter: QPainter, canvas: PhotoCanvas, control: StrokeControl, at: QPointF, radius: float) -> None:
@@ -85,8 +125,10 @@ def _draw_source(painter: QPainter, canvas: PhotoCanvas, control: StrokeControl,
         offset, turn = control.stroke.offset, control.stroke.turn
     if offset is None:
         return
-    if not control.painting_now and turn is None:
+    if not control.painting_now and turn is None and control.preview.shown is None:
+        painter.setOpacity(STRENGTH)
         canvas.draw_source_inside(painter, at, radius, offset)
+        painter.setOpacity(1.0)
     x, y = affine(offset, turn) @ (place.x, place.y, 1)
     draw_ring(painter, canvas.to_screen(float(x), float(y)), radius / (turn.scale if turn else 1), taking=True)
 
@@ -110,6 +152,12 @@ def pointer_text(control: StrokeControl) -> str:
         return keyed("hold {take_source} and touch the skin to take")
     if state.needs_source and control.hover.warning:
         return control.hover.warning
+    if place is not None and control.spared.here(state.tool, control.job.layer, place.x, place.y):
+        return keyed(LEFT_OUT)
+    off = control.spared.off_its_parts(control.job.layer, place.x, place.y) if place is not None else ()
+    if off:
+        return keyed(phrase("only on %1 here: hold {also_parts} to paint elsewhere",
+                            joined((zone_label(part).lower() for part in off), ", ")))
     if _outside_fence(control):
         return "outside the fence: nothing will be laid"
     if state.tool == "sweep" and control.hover.hint is not None:

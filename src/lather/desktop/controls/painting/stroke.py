@@ -6,14 +6,18 @@ import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from lather.core.brush.build_up import coverage_of_pass
-from lather.core.job.commands import AddEdits
-from lather.core.job.model import Stroke, freeze_points, new_id
+from lather.core.job.commands import AddEdits, AddLayer
+from lather.core.job.fence import Fence
+from lather.core.job.model import Job, Layer, Stroke, freeze_points, new_id
+from lather.core.job.source_map import SourceTurn
 from lather.core.phrases import phrase
 from lather.core.tools.registry import TOOLS
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.stroke_worker import LivePixels, StrokeWorker
 from lather.desktop.controls.painting.hover import HoverLook
+from lather.desktop.controls.painting.laid_preview import TOOLS_SHOWN, LaidPreview
 from lather.desktop.controls.painting.source_line import SourceLine
+from lather.desktop.controls.painting.spared import LEFT_OUT, Spared
 from lather.desktop.controls.painting.value_drag import HELD, ValueDrag
 from lather.desktop.input.brush_state import BrushState
 from lather.desktop.input.pen import PenEvent
@@ -27,7 +31,8 @@ _LEAST_MOVE_PX = 0.3
 class StrokeControl(QObject):
     """Paints on the layer in hand. `brush_changed()` after a hold-and-drag; `message(text)` for the person.
 
-    source, values, hover: what the held keys A, S and D do, and what is found out while hovering. last: where the pen
+    source, values, hover: what the held keys A, S and D do, and what is found out while hovering. preview: what a touch
+    would lay down here. last: where the pen
     was seen. stroke, trail: the one under the pen. shown_source: (mend, fit) while it is shown where its skin is from.
     """
 
@@ -49,6 +54,9 @@ class StrokeControl(QObject):
         self.values.changed.connect(self.brush_changed)
         for part in (self.source, self.values):
             part.message.connect(self.message)
+        self.spared = Spared(canvas, job, state)
+        self.preview = LaidPreview(canvas, self.worker, self._trial, self._shown_of, self)
+        self.worker.then = self.spared.off_contours
         self.held: set[str] = set()
         self.selected: Stroke | None = None
         self.last: PenEvent | None = None
@@ -61,6 +69,7 @@ class StrokeControl(QObject):
         self.stage_stroke = lambda stroke: stroke
         self._down = self._waiting = False
         self._stage_id, self._layer_id = "mend", ""
+        self._by_hand: Fence | None = None
         self._started = 0.0
         self._hold = QTimer(self)
         self._hold.setInterval(_HOLD_INTERVAL_MS)
@@ -88,6 +97,7 @@ class StrokeControl(QObject):
     def pen_event(self, event: PenEvent) -> None:
         if event.kind == "leave":
             self.last = None
+            self.preview.drop()
             return
         before, self.last = self.last, event
         if self.canvas.mode != "after":
@@ -97,6 +107,7 @@ class StrokeControl(QObject):
             return
         if event.kind == "move" and not event.down:
             self.hover.look(event)
+            self.preview.moved(event.x, event.y)
         if event.kind == "press" and not event.context:
             self._press(event)
         elif event.kind == "move" and self._down:
@@ -118,12 +129,14 @@ class StrokeControl(QObject):
         self.held.add(action)
         if action in HELD:
             self.values.hold(action)
+        self.spared.also = self.spared.also or action == "also_parts"
         self.canvas.update()
 
     def let_go(self, action: str) -> None:
         self.held.discard(action)
         if action in HELD:
             self.values.let_go(action, self.last)
+        self.spared.also = self.spared.also and action != "also_parts"
         self.canvas.update()
 
     def _press(self, event: PenEvent) -> None:
@@ -136,8 +149,10 @@ class StrokeControl(QObject):
         stroke = None if stroke is None else self.stage_stroke(stroke)
         if stroke is None:
             return
-        self.stroke = stroke
+        self.preview.drop()
         layer = self.job.ensure_layer()
+        self._by_hand = stroke.fence
+        stroke = self.stroke = self.spared.kept_inside(stroke, layer)
         self._down, self.shown_source, self.disagreement = True, None, 0.0
         self.trail = [(event.x, event.y)]
         self._started = event.seconds
@@ -146,6 +161,38 @@ class StrokeControl(QObject):
         self._send(event)
         if stroke.brush.build_up and not TOOLS[stroke.tool].waits:
             self._hold.start()
+
+    def _trial(self) -> tuple[Stroke, Job, str, str] | None:
+        """(stroke, job, stage, layer) of a touch where the pen is, as a press would begin it; None where what it gives
+        is not to be shown, or would not be seen.
+        """
+        place, state, layer = self.last, self.state, self.job.layer
+        if place is None or state.tool not in TOOLS_SHOWN or self.painting or self.held or self.canvas.mode != "after":
+            return None
+        offset = state.offset_at(place.x, place.y) if state.needs_source else None
+        if (state.needs_source and offset is None) or self.would_do_nothing():
+            return None
+        job, stage_id = self.job.job, self.job.stage_id
+        if layer is None or layer.kind not in self.job.info.kinds:
+            layer = Layer("preview", "", self.job.info.kind.id)
+            job = AddLayer(stage_id, layer, 0).apply(job)
+        stroke = self._made("preview", state.tool, place, offset, state.turned(place.x, place.y))
+        return self.spared.kept_inside(stroke, layer), self.canvas.viewed(job), stage_id, layer.id
+
+    def _made(self, stroke_id: str, tool: str, place: PenEvent, offset: tuple[int, int] | None,
+              turn: SourceTurn | None) -> Stroke:
+        """A stroke with the values in hand that begins at a place."""
+        state = self.state
+        stroke = Stroke(stroke_id, tool, state.brush, freeze_points([[place.x, place.y, 1, 0]]), offset=offset,
+                        mode=state.mode_of(tool), turn=turn, fence=state.fence,
+                        own_texture=tool == "copy" and state.takes_tone_only)
+        return self.spared.whole_mark(stroke)
+
+    def _shown_of(self) -> tuple:
+        """What a preview shows, beside the place: it is out of date when any of it is another."""
+        state = self.state
+        return (state.tool, state.brush, state.mode, state.source, state.fence, self.job.job, self.job.stage_id,
+                self.job.layer_id)
 
     def _begun(self, event: PenEvent) -> Stroke | None:
         """The stroke that a touch begins; None, and a word why, if it cannot."""
@@ -160,9 +207,11 @@ class StrokeControl(QObject):
             state.offset = offset if state.aligned else None
             state.turn = state.turned(event.x, event.y) or state.turn
             turn = None if state.turn.plain else state.turn
-        return Stroke(new_id(), tool, state.brush, freeze_points([[event.x, event.y, 1, 0]]), offset=offset,
-                      mode=state.mode_of(tool), turn=turn, fence=state.fence,
-                      own_texture=tool == "copy" and state.takes_tone_only)
+        stroke = self._made(new_id(), tool, event, offset, turn)
+        if stroke.brush.size_px != state.brush.size_px:
+            self.message.emit(phrase("Laid at %1 px: a smaller brush would leave a part of the mark. Hold {also_parts} "
+                                     "for the size in hand.", f"{stroke.brush.size_px:.0f}"))
+        return stroke
 
     def _send(self, event: PenEvent, seconds: float | None = None) -> None:
         seconds = event.seconds if seconds is None else seconds
@@ -214,9 +263,10 @@ class StrokeControl(QObject):
             return  # it was given up meanwhile
         self._hold.stop()
         self._down = self._waiting = False  # one that could not be computed ends while the pen is still down
+        spared = self.stroke.fence is not self._by_hand
         self.stroke, self.trail = None, []
         if message:
-            self.message.emit(message)
+            self.message.emit(LEFT_OUT if stroke is None and spared else message)
         if stroke is None:
             self.canvas.store.drop_live()
             self.canvas.update()

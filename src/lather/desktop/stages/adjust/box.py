@@ -1,7 +1,7 @@
 """The box of one adjustment, made from its parameters; kinds with more to show add to it."""
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QWidget
 
 from lather.core.job.model import Layer
 from lather.core.parameters import Choice, Flag, Number, Parameter
@@ -10,6 +10,10 @@ from lather.desktop.stages.stage_panel import StagePanel
 from lather.desktop.texts import tr
 from lather.desktop.widgets.signed_slider import SignedSlider
 from lather.desktop.widgets.value_slider import ValueSlider, number_slider
+
+_SWITCHES = 3  # in a row of the panel
+USE = "use"
+"""What the box asks for while there is no layer: one, as it is proposed."""
 
 
 class AdjustBox(StagePanel):
@@ -27,6 +31,11 @@ class AdjustBox(StagePanel):
         super().__init__(kind.label, parent)
         self.kind = kind
         self.controls: dict[str, QWidget] = {}
+        self.use = QPushButton(tr("Use it as proposed"))
+        self.use.setToolTip(tr("A layer with what was measured on this photo; a changed value, a place or a stroke "
+                               "makes one as well"))
+        self.use.clicked.connect(lambda: self.asked.emit(USE))
+        self.column.addWidget(self.use)
         self.before_sliders()
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(8)
@@ -36,9 +45,9 @@ class AdjustBox(StagePanel):
         for one in kind.own:
             if one.id not in self.hidden and isinstance(one, Number | Choice):
                 self._add(one)
-        if flags:
+        for first in range(0, len(flags), _SWITCHES):
             row = QHBoxLayout()
-            for one in flags:
+            for one in flags[first : first + _SWITCHES]:
                 switch = self.add_switch(one.label, one.label, one.start, row)
                 switch.clicked.connect(lambda on, name=one.id: self.changed.emit({name: on}, False))
                 self.controls[one.id] = switch
@@ -68,6 +77,7 @@ class AdjustBox(StagePanel):
         self.controls[one.id] = box
 
     def show_layer(self, layer: Layer | None) -> None:
+        self.use.setVisible(layer is None)
         for one in self.kind.own:
             control = self.controls.get(one.id)
             if control is None:
@@ -76,7 +86,7 @@ class AdjustBox(StagePanel):
             if isinstance(control, SignedSlider):
                 control.show_value(float(value) * one.shown_times)
             elif isinstance(one, Number):
-                control.set_value(float(value) * one.shown_times)
+                control.set_value(float(value) * one.shown_times, fine=True)
             elif isinstance(one, Flag):
                 control.setChecked(bool(value))
             else:

@@ -103,6 +103,5 @@ class MaskStrip(QWidget):
         self.title.setText(tr("Mask of %1: %2%3%4", name, says, painted,
                               ", turned round" * bool(settings.get("turned"))))
         self.title.setToolTip(tr(self.title.text()))
-        for widget in (self.how, self.turn):
-            widget.setEnabled(layer is not None)
+        self.turn.setEnabled(layer is not None)
 

@@ -23,8 +23,9 @@ from lather.desktop.background import Background, Task, aside
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.pointer import draw_outline, draw_tag
 from lather.desktop.controls.painting.outline_trail import OutlineTrail
+from lather.desktop.input.focus import leave_keys_to_the_photo
 from lather.desktop.input.pen import PenEvent
-from lather.desktop.stages.adjust.box import AdjustBox
+from lather.desktop.stages.adjust.box import USE, AdjustBox
 from lather.desktop.stages.adjust.list_panel import AdjustmentsPanel
 from lather.desktop.stages.adjust.mask_hatch import MaskHatch
 from lather.desktop.stages.adjust.mask_strip import BY_ZONE, EVERYWHERE, MaskStrip
@@ -37,6 +38,7 @@ _MOST_FEATHER = 0.15  # of the narrow side of an outline: the rest of it is cove
 _OUTLINED = ("mask_area", "target", "reference")
 _PICK_PX = 5
 _STEP_ASIDE = (14, -14)
+_PROPOSED = phrase("Nothing is changed yet: use it as proposed, change a value, choose where it acts, or paint.")
 
 
 class AdjustPart(StagePart):
@@ -50,6 +52,7 @@ class AdjustPart(StagePart):
         self.state = desk.strokes.state
         self.kinds: dict[str, type[AdjustmentKind]] = info.kinds
         self._chosen_kind = info.kind.id
+        self._proposal = ("", "")  # kind that was chosen, and the layer in hand then
         self.hatch = MaskHatch(self.canvas, self)
         self._background = Background(self)
         self._trail = OutlineTrail()
@@ -60,7 +63,7 @@ class AdjustPart(StagePart):
 
     def _make_panels(self) -> None:
         self.list = self.choice_panel = AdjustmentsPanel(self.kinds.values())
-        self.list.taken.connect(self.take_kind)
+        self.list.taken.connect(self.show_kind)
         self.strip = MaskStrip()
         self.strip.hide()
         self.strip.how_chosen.connect(self._start_chosen)
@@ -74,22 +77,46 @@ class AdjustPart(StagePart):
     def _make_box(self, kind_id: str) -> AdjustBox:
         box = self.boxes.get(kind_id, AdjustBox)(self.kinds[kind_id])
         box.changed.connect(self._changed)
-        box.asked.connect(self._asked)
+        box.asked.connect(self._asked_of_box)
+        leave_keys_to_the_photo(box)  # it is made after the desk's own controls were told so
         self.panel.addWidget(box)
         return box
 
     # what is in hand
 
     @property
+    def _proposed(self) -> str:
+        """The kind that was chosen and has no layer yet; "" once it has, or another layer is in hand."""
+        kind_id, layer_id = self._proposal
+        there = any(layer.kind == kind_id for layer in self.job.job.stage(self.info.id).layers)
+        return kind_id if kind_id and not there and layer_id == self.job.layer_id else ""
+
+    def proposes(self) -> bool:
+        return bool(self._proposed)
+
+    def tools(self) -> tuple[str, ...]:
+        return self.kind.tools if self._proposed else super().tools()
+
+    @property
     def kind(self) -> type[AdjustmentKind]:
-        """Of the layer in hand, or of the next one."""
+        """Of what was chosen, of the layer in hand, or of the next one."""
+        if self._proposed:
+            return self.kinds[self._proposed]
         layer = self.job.layer
         return self.kinds[layer.kind if layer is not None and layer.kind in self.kinds else self._chosen_kind]
 
     @property
     def layer(self) -> Layer | None:
-        layer = self.job.layer
+        layer = None if self._proposed else self.job.layer
         return layer if layer is not None and layer.kind in self.kinds else None
+
+    def show_kind(self, kind_id: str) -> None:
+        """Take a kind in hand; where it has no layer yet its box is shown, and the first change or stroke makes one."""
+        if any(layer.kind == kind_id for layer in self.job.stage.layers):
+            self.take_kind(kind_id)
+            return
+        self._chosen_kind, self._proposal = kind_id, (kind_id, self.job.layer_id)
+        self.job.changed.emit(self.job.job)
 
     def take_kind(self, kind_id: str) -> None:
         """Take the topmost layer of a kind in hand, or the one below the one in hand; make one where there is none."""
@@ -115,7 +142,7 @@ class AdjustPart(StagePart):
                 self.message.emit(phrase("%1: what it needs is not seen here; paint or outline it by hand.",
                                          kind.label))
                 settings = kind.new_settings()
-            label = name or self._free_name(self.layer_name(kind, settings))
+            label = name or self.job.job.stage(stage_id).free_name(self.layer_name(kind, settings))
             layer = Layer(new_id(), label, kind_id, settings=settings)
             self.job.do(AddLayer(stage_id, layer, len(self.job.job.stage(stage_id).layers)))
             if self.in_hand:
@@ -133,14 +160,6 @@ class AdjustPart(StagePart):
         self._background.run(name, work, lambda value: end(lambda: take(value)),
                              failed=lambda text: end(lambda: self.message.emit(text)), queued=True)
 
-    def _free_name(self, label: str) -> str:
-        names, number = {layer.name for layer in self.job.job.stage(self.info.id).layers}, 2
-        if label not in names:
-            return label
-        while f"{label} {number}" in names:
-            number += 1
-        return f"{label} {number}"
-
     def layer_name(self, kind: type[AdjustmentKind], settings: dict) -> str:
         """What a new layer is called."""
         return kind.label
@@ -149,7 +168,7 @@ class AdjustPart(StagePart):
         return self.kind.id
 
     def new_layer_name(self) -> str:
-        return self._free_name(self.kind.label)
+        return self.job.job.stage(self.info.id).free_name(self.kind.label)
 
     def new_layer_settings(self) -> dict:
         """Measured beside the window; what is pressed meanwhile waits until the layer is there."""
@@ -159,6 +178,8 @@ class AdjustPart(StagePart):
             settings = aside(lambda: measured_settings(engine, job, self.info.id, kind.id, grain=grain))
         finally:
             self.going_on.emit("")
+        if settings is None:
+            self.message.emit(phrase("%1: what it needs is not seen here; paint or outline it by hand.", kind.label))
         return kind.new_settings() if settings is None else settings
 
     def chosen(self) -> None:
@@ -187,21 +208,23 @@ class AdjustPart(StagePart):
             self.job.ensure_layer()
         self._set(values, dragging)
 
+    def _asked_of_box(self, word: str) -> None:
+        if word == USE:
+            self.make_layer(self.kind.id)
+        else:
+            self._asked(word)
+
     def _asked(self, word: str) -> None:
         """A button of a box."""
 
     def _start_chosen(self, how: str) -> None:
-        layer = self.layer
-        if layer is None:
-            return
+        layer = self.job.ensure_layer()
         zones = list(layer.settings.get("zones") or [self.default_zone]) if how == BY_ZONE else []
         self._set({"everywhere": how == EVERYWHERE, "zones": zones})
         self.hatch.flash()
 
     def _zone_switched(self, zone: str, on: bool) -> None:
-        layer = self.layer
-        if layer is None:
-            return
+        layer = self.job.ensure_layer()
         zones = [one for one in layer.settings.get("zones") or () if one != zone] + [zone] * on
         self._set({"everywhere": False, "zones": zones})
         self.hatch.flash()
@@ -242,7 +265,7 @@ class AdjustPart(StagePart):
         self.choice_panel.set_low(low)
 
     def said(self, job: Job) -> str:
-        return self.kind.hint
+        return _PROPOSED if self._proposed else self.kind.hint
 
     def empty_text(self) -> str:
         return "Nothing painted on this layer.\n\nIts mask may still act everywhere or by zone: see the strip below."
@@ -300,6 +323,7 @@ class AdjustPart(StagePart):
 
     def lay(self, layer: Layer, stroke: Stroke) -> None:
         """An outline becomes part of the mask."""
+        stroke = self.desk.strokes.spared.kept_inside(stroke, layer)
         self.job.do(AddEdits(self.info.id, layer.id, (stroke,)))
         self.hatch.flash()
 
@@ -347,10 +371,11 @@ class AdjustPart(StagePart):
         values, says = self.picked(layer, lab)
         if values and any(one.id == layer.id for one in self.job.job.stage(self.info.id).layers):
             self.job.do(SetLayer(self.info.id, layer.id, "settings", values))
+        if says:
             self.message.emit(says)
 
     def picked(self, layer: Layer, lab: np.ndarray) -> tuple[dict, str]:
-        """Settings that a picked colour gives a layer, and a word for the person."""
+        """Settings that a picked colour gives a layer, none where it says nothing, and a word for the person."""
         hue = float(np.degrees(np.arctan2(lab[2], lab[1])) % 360)
         if layer.kind == "hues":
             return {"hue": round(hue, 1)}, phrase("Hue %1° picked: all that has it is changed.", f"{hue:.0f}")

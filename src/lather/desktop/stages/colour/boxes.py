@@ -50,7 +50,9 @@ class MatchBox(AdjustBox):
         row.addStretch(1)
         self.column.addLayout(row)
         self.difference = Gauge("Difference", high=_MOST_DE)
+        self.border = Gauge("At its border", high=_MOST_DE)
         self.column.addWidget(self.difference)
+        self.column.addWidget(self.border)
         zones = QGridLayout()
         zones.setHorizontalSpacing(6)
         self.zones: dict[str, QComboBox] = {}
@@ -93,10 +95,11 @@ class MatchBox(AdjustBox):
                                  "parts of the skin above."))
             for crop in self.crops.values():
                 crop.clear()
-            self.difference.show_value(0, "–", Band(0, _ALIKE, "both areas are needed"))
+            for gauge in (self.difference, self.border):
+                gauge.show_value(0, "–", Band(0, _ALIKE, "both areas are needed"))
         else:
             self.note.setText(tr("" if settings.get("light", True) else
-                                 "The two stand in other light: that is form, so lightness is left alone."))
+                                 "Light and form stay as they are; the switch carries lightness over as well."))
         self.note.setVisible(bool(self.note.text()))
 
     def show_readout(self, readout: object) -> None:
@@ -104,6 +107,10 @@ class MatchBox(AdjustBox):
             return
         self.difference.show_value(readout.now, phrase("ΔE %1 → %2", f"{readout.before:.1f}", f"{readout.now:.1f}"),
                                    Band(0, _ALIKE, "below that nobody sees a difference between two areas"))
+        if readout.border is not None:
+            self.border.show_value(readout.border[1], phrase("ΔE %1 → %2", *(f"{one:.1f}" for one in readout.border)),
+                                   Band(0, max(_ALIKE, readout.border[0] + _ALIKE / 2),
+                                        "no more than the photo has there by itself"))
         for name, pixels in readout.crops.items():
             self.crops[name].setPixmap(_pixmap(pixels))
 

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QPainter
 from lather.core.job.commands import AddEdits, RemoveEdits, SetLayer
 from lather.core.job.model import Job, Layer, Stroke
 from lather.core.measure.adjust_readout import MatchSeen
-from lather.core.mending.colour_settings import MEASURED, match_settings, measured_again, within_limits
+from lather.core.mending.colour_settings import MEASURED, match_mask, match_settings, measured_again, within_limits
 from lather.core.phrases import phrase
 from lather.core.stages.adjust.kind import AdjustmentKind
 from lather.core.stages.adjust.values import plain_lab
@@ -19,8 +19,6 @@ from lather.desktop.canvas.pointer import draw_outline, draw_tag
 from lather.desktop.stages.adjust.part import AdjustPart, together
 from lather.desktop.stages.colour.boxes import CurveBox, MatchBox, ShineBox, WhitenBox
 
-_FEATHER_SHARE = 0.03  # of the face's width: the rim of a part of the skin that was chosen by name
-
 
 class ColourPart(AdjustPart):
     boxes = {"match": MatchBox, "whiten": WhitenBox, "shine": ShineBox, "area_curve": CurveBox}
@@ -30,21 +28,19 @@ class ColourPart(AdjustPart):
         self._seen: MatchSeen | None = None
 
     def said(self, job: Job) -> str:
-        layer = self.layer
-        if layer is None:
+        if self.layer is None and not self.proposes():
             return ("Choose an adjustment at the left; or {next_find} goes to the first find: {mend_find} calms a "
                     "redness or takes a shine "
                     "down, {keep_find} keeps it.")
-        return self.kind.hint
+        return super().said(job)
 
     # a layer of its own for another part
 
     def _changed(self, values: dict, dragging: bool) -> None:
-        layer = self.layer
-        if layer is not None and layer.kind == "whiten" and "part" in values:
+        if self.kind.id == "whiten" and "part" in values:
             self._take_part(values["part"])
-        elif layer is not None and layer.kind == "match" and {"reference", "target"} & set(values):
-            self._areas(layer, **values)
+        elif self.kind.id == "match" and {"reference", "target"} & set(values):
+            self._areas(self.layer or self.job.ensure_layer(), **values)
         else:
             super()._changed(values, dragging)
 
@@ -107,7 +103,7 @@ class ColourPart(AdjustPart):
         def take(settings: dict) -> None:
             steps = []
             if "target" in areas:  # another target takes the place of the one before
-                settings = settings | self._target_mask(areas["target"])
+                settings = settings | match_mask(job, areas["target"])
                 old = tuple(edit.id for edit in layer.edits if edit.tool == "target")
                 steps += [RemoveEdits("colour", layer.id, old)] * bool(old)
             steps.append(SetLayer("colour", layer.id, "settings", settings))
@@ -122,12 +118,6 @@ class ColourPart(AdjustPart):
                     self.message.emit(phrase("Hardly any skin is seen %1; outline it by hand.", where))
 
         self.do_beside("areas", "Measuring the skin of both areas …", work, take)
-
-    def _target_mask(self, target: dict) -> dict:
-        """Settings of the mask: a zone, or what the outline alone covers."""
-        face, zone = self.job.job.face_map, target.get("zone")
-        feather = round(_FEATHER_SHARE * face.width_px, 1) if zone and face is not None else 0.0
-        return {"zones": [zone] if zone else [], "everywhere": False, "mask_feather_px": feather}
 
     def _take_readout(self, kind_id: str, readout: object) -> None:
         super()._take_readout(kind_id, readout)

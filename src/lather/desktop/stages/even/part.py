@@ -38,7 +38,8 @@ class EvenPart(StagePart):
         self._apart: bool | None = None
         self.state, self.worker = desk.strokes.state, desk.strokes.worker
         self.worker.answered.connect(self._answered)
-        self.outline = OutlineControl(self.canvas, self.job, self.state, "even_area", self._prompt, self)
+        self.outline = OutlineControl(self.canvas, self.job, self.state, "even_area", self._prompt,
+                                      self.desk.strokes.spared, self)
         self.outline.message.connect(self.message)
         self._background = Background(self)
         self._told: ToGo | None = None

@@ -6,6 +6,7 @@ from PyQt6.QtGui import QPainter
 from lather.core.job.model import Job, Layer
 from lather.core.phrases import phrase
 from lather.core.stages.finish.tints import HIGH, LOW, RANGES
+from lather.core.stages.finish.tone import neutral_at
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.input.pen import PenEvent
 from lather.desktop.stages.adjust.box import AdjustBox
@@ -29,9 +30,9 @@ class FinishPart(AdjustPart):
         self.pool = PoolControl(self.canvas, self.job)
 
     def said(self, job: Job) -> str:
-        if self.layer is None:
+        if self.layer is None and not self.proposes():
             return "Choose an adjustment at the left. All start neutral: nothing changes until you change a value."
-        return self.kind.hint
+        return super().said(job)
 
     def pen_event(self, event: PenEvent) -> bool:
         if self.state.tool == "pool_rim":
@@ -57,6 +58,10 @@ class FinishPart(AdjustPart):
         self.pool.give_up()
 
     def picked(self, layer: Layer, lab: np.ndarray) -> tuple[dict, str]:
+        if layer.kind == "tone":
+            values = neutral_at(lab)
+            return (values, "What you touched is grey now: warmth and tint are measured there.") if values else (
+                {}, "That is no grey and no white: touch a grey card, or the white of a shirt or an eye.")
         if layer.kind != "tints":
             return super().picked(layer, lab)
         low, high = (float(layer.settings.get(one.id, one.start)) for one in (LOW, HIGH))

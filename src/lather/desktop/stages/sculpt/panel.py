@@ -35,7 +35,7 @@ class SculptPanel(StagePanel):
 
     def show_layer(self, layer: Layer | None) -> None:
         share = FOLLOWING.start if layer is None else layer.settings.get(FOLLOWING.id, FOLLOWING.start)
-        self.following.set_value(100 * share)
+        self.following.set_value(100 * share, fine=True)
 
     def show_stops(self, light: float, shade: float, job_kind: str | None) -> None:
         """What the stage lays down at most, in stops; both positive."""

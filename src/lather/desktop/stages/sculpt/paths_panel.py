@@ -175,4 +175,4 @@ class PathsPanel(QWidget):
         self.lay.setText(tr("Lay all %1  E", waiting))
         self.lay.setEnabled(waiting > 0)
         self.skip.setEnabled(bool(in_hand))
-        self.share.set_value(100 * share)
+        self.share.set_value(100 * share, fine=True)

@@ -6,13 +6,15 @@ from lather.core.stages.split.area import mixes_light_and_shade
 from lather.desktop.canvas.canvas import PhotoCanvas
 from lather.desktop.canvas.stroke_worker import StrokeWorker
 from lather.desktop.controls.painting.outlined import OutlineControl
+from lather.desktop.controls.painting.spared import Spared
 from lather.desktop.input.brush_state import BrushState
 from lather.desktop.opening.open_job import OpenJob
 
 
 class AreaControl(OutlineControl):
-    def __init__(self, canvas: PhotoCanvas, job: OpenJob, state: BrushState, worker: StrokeWorker, parent=None):
-        super().__init__(canvas, job, state, "area", self._prompt, parent)
+    def __init__(self, canvas: PhotoCanvas, job: OpenJob, state: BrushState, worker: StrokeWorker, spared: Spared,
+                 parent=None):
+        super().__init__(canvas, job, state, "area", self._prompt, spared, parent)
         self.worker = worker
         worker.answered.connect(self._answered)
         self.laid.connect(self._check)

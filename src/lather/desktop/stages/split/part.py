@@ -25,7 +25,7 @@ class SplitPart(StagePart):
         self.panel.layer_asked.connect(self._new_band)
         self.panel.protected.connect(self._set_protected)
         strokes = desk.strokes
-        self.area = AreaControl(self.canvas, self.job, strokes.state, strokes.worker, self)
+        self.area = AreaControl(self.canvas, self.job, strokes.state, strokes.worker, strokes.spared, self)
         self.area.message.connect(self.message)
 
     def show_job(self) -> None:
