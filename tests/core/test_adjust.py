@@ -73,6 +73,13 @@ class MadeZones:
         return ((xs >= x0 + dx) & (xs < x1 + dx) & (ys >= y0) & (ys < y1)).astype(np.float32)
 
 
+class AllBut(MadeZones):
+    """Each zone is all but its rectangle."""
+
+    def mask(self, zone, faces, rect, level):
+        return 1 - super().mask(zone, faces, rect, level)
+
+
 def kinds() -> dict[str, tuple[str, type[AdjustmentKind]]]:
     """{kind: (stage, class)}."""
     return {kind.id: (info.id, kind) for info in STAGES for kind in info.kinds.values()
@@ -401,17 +408,45 @@ class KindsTest(AdjustCase):
         pixels[100:, 120:220] = (0.7, 0.5, 0.4)
         self.made(np.round(65535 * pixels).astype(np.uint16))
 
-        class Ground(MadeZones):
-            def mask(self, zone, faces, rect, level):
-                return 1 - super().mask(zone, faces, rect, level)
-
-        self.engine.zones = Ground({"ground": (120, 100, 220, 300)})
+        self.engine.zones = AllBut({"ground": (120, 100, 220, 300)})
         usual = np.median(self.lab(self.photo)[:90].reshape(-1, 3), axis=0)
         out = self.result(self.layer("background", usual=usual.tolist(), evened=0.8, size_px=40.0))
         np.testing.assert_array_equal(out[101:, 121:219], self.photo[101:, 121:219])
         spread = [float(self.lab(x)[:90, :, 0].std()) for x in (self.photo, out)]
         self.assertLess(spread[1], 0.35 * spread[0])
         self.assertLess(float(np.abs(self.lab(out)[150:, 105:119, 1:] - self.lab(out)[150:, 40:54, 1:]).max()), 1.5)
+
+    def test_a_blurred_ground_takes_nothing_of_the_person_and_leaves_them_sharp(self):
+        ys, xs = np.mgrid[:300, :340].astype(np.float32)
+        ground = 0.4 + 0.12 * np.sin(xs / 3) * np.sin(ys / 4) + 0.15 * xs / 340
+        pixels = ground[..., None] * np.array([1.0, 0.95, 0.9], np.float32)
+        alone = pixels.copy()
+        pixels[100:, 120:220] = (0.75, 0.35, 0.3)
+        self.made(np.round(65535 * pixels).astype(np.uint16), zones=AllBut({"ground": (120, 100, 220, 300)}))
+        out = self.result(self.layer("background", evened=0.0, blur_px=12.0))
+        np.testing.assert_array_equal(out[101:, 121:219], self.photo[101:, 121:219])
+        self.made(np.round(65535 * alone).astype(np.uint16), zones=AllBut({}))
+        wanted = self.lab(self.result(self.layer("background", evened=0.0, blur_px=12.0)))
+        rim = np.s_[120:290, 222:232]  # the outer ten pixels beside the person
+        off = self.lab(out)[rim] - wanted[rim]
+        self.assertLess(float(np.abs(off[..., 1:]).max()), 1.5, "no colour of the person in the ground")
+        self.assertLess(float(np.abs(off[..., 0]).mean()), 1.5)
+        rough = [float(self.lab(one)[10:80, 10:330, 0].std(0).mean()) for one in (self.photo, out)]
+        self.assertLess(rough[1], 0.25 * rough[0], "far from the person it is blurred")
+
+    def test_folds_of_the_ground_go_and_its_gradient_stays(self):
+        _, xs = np.mgrid[:300, :340].astype(np.float32)
+        slope = 0.3 + 0.3 * xs / 340
+        folds = 0.04 * np.exp(-(((xs - 60) / 6) ** 2)) - 0.05 * np.exp(-(((xs - 250) / 8) ** 2))
+        pixels = (slope + folds)[..., None].repeat(3, -1)
+        self.made(np.round(65535 * pixels).astype(np.uint16), zones=AllBut({"ground": (150, 150, 200, 300)}))
+        out = self.result(self.layer("background", evened=0.0, folds=1.0, size_px=36.0)).mean(-1)[40]
+        for middle in (60, 250):
+            left = abs(out[middle] - slope[40, middle]) / abs(folds[40, middle])
+            self.assertLess(left, 0.45)
+        plain = np.r_[110:205]  # off the folds
+        steep = [np.polyfit(plain, line[plain], 1)[0] for line in (out, slope[40])]
+        self.assertAlmostEqual(steep[0] / steep[1], 1.0, delta=0.1)
 
     def test_hues_tints_and_black_and_white(self):
         pixels = np.zeros((60, 90, 3), np.float32)

@@ -35,11 +35,17 @@ def pixels(sitter: str = "tilda"):
     return cv2.resize(whole, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
 
 
+@functools.cache
+def passed(route: str, over: bool = False):
+    """(session, verdict) of one pass, for tests that only read it."""
+    session = session_of(pixels())
+    return session, first_pass(session.engine, session.history, route=route, over=over)
+
+
 class FirstPassTest(unittest.TestCase):
     def test_what_is_sure_is_done_and_nothing_is_over_on_any_route(self):
         for route in some(("veil", "light", "bands", "sweep"), 2):
-            session = session_of(pixels())
-            verdict = first_pass(session.engine, session.history, route=route)
+            session, verdict = passed(route)
             self.assertEqual([one.gauge.id for one in verdict.over], [], route)
             made_for = {edit.find for layer in session.job.stage("mend").layers for edit in layer.edits if edit.find}
             by_id = {find.id: find for find in session.job.finds}
@@ -51,9 +57,7 @@ class FirstPassTest(unittest.TestCase):
             self.assertEqual(out, set(), route)
 
     def test_over_leaves_the_route_as_it_is_laid(self):
-        asked, unasked = session_of(pixels()), session_of(pixels())
-        left = first_pass(asked.engine, asked.history, route="veil", over=True)
-        pulled = first_pass(unasked.engine, unasked.history, route="veil")
+        (asked, left), (unasked, pulled) = passed("veil", True), passed("veil")
         self.assertEqual(left.pulled, [])
         strengths = [[layer.strength for layer in session.job.stage("split").layers] for session in (asked, unasked)]
         self.assertTrue(left.over, "the veil at its start leaves every limit: choose another sitter")

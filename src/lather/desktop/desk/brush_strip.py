@@ -283,6 +283,7 @@ class BrushStrip(QWidget):
         self.changed.emit()
 
     def _card_used(self) -> None:
+        self.arrow_switched.emit(False)  # a card is for what is painted next, not for the edit in hand
         self.refresh()
         self.changed.emit()
         self.tool_chosen.emit()

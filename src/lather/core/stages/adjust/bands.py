@@ -80,13 +80,7 @@ def tone_around(below: Pixels, weight: Callable[[Lab, Rect, int], Mask], rect: R
     weight(lab, rect, level): how much a pixel counts. widths_px: Gaussian sigmas, narrow to wide: the narrowest that
     sees enough has the say (normalised convolution, Knutsson and Westin 1993, from fine to coarse).
     """
-    coarse = max(level, coarse_level(widths_px))
-    shift = coarse - level
-    scale = 1 << shift
-    inside = bounds.at_level(coarse)
-    margin = reach(max(widths_px) / (1 << coarse)) + 2
-    own = Rect(rect.x0 // scale, rect.y0 // scale, -(-rect.x1 // scale) + 1, -(-rect.y1 // scale) + 1)
-    wide = own.expand(margin).intersect(inside)
+    coarse, wide = _coarse_rect(rect, level, bounds, widths_px)
     lab = to_lab(below(wide, coarse))
     counts = weight(lab, wide, coarse)[..., None]
     held = np.dstack([lab * counts, counts]).astype(np.float32)
@@ -100,11 +94,35 @@ def tone_around(below: Pixels, weight: Callable[[Lab, Rect, int], Mask], rect: R
         sure = np.clip(amount / _LEAST_WEIGHT, 0, 1) ** 2
         out = here if out is None else out + sure * (here - out)
         known = sure if known is None else np.maximum(known, sure)
-    both = np.dstack([out, known])
-    if shift == 0 and wide == rect:
-        return out, known[..., 0]
+    both = _drawn_finer(np.dstack([out, known]), wide, coarse, rect, level)
+    return np.ascontiguousarray(both[..., :3]), both[..., 3]
+
+
+def share_around(weight: Callable[[Rect, int], Mask], rect: Rect, level: int, bounds: Rect, width_px: float) -> Mask:
+    """Share 0-1 of a mask around each pixel of a rectangle of a level, by a Gaussian: how far off its rim a place is.
+    """
+    coarse, wide = _coarse_rect(rect, level, bounds, (width_px,))
+    sigma = width_px / (1 << coarse)
+    side = 2 * reach(sigma) + 1
+    blurred = cv2.GaussianBlur(weight(wide, coarse), (side, side), sigma, borderType=cv2.BORDER_REPLICATE)
+    return np.ascontiguousarray(_drawn_finer(blurred, wide, coarse, rect, level))
+
+
+def _coarse_rect(rect: Rect, level: int, bounds: Rect, widths_px: tuple[float, ...]) -> tuple[int, Rect]:
+    """(the level that Gaussians of these widths are worked out at, the rectangle of it that they look at)."""
+    coarse = max(level, coarse_level(widths_px))
+    scale = 1 << (coarse - level)
+    margin = reach(max(widths_px) / (1 << coarse)) + 2
+    own = Rect(rect.x0 // scale, rect.y0 // scale, -(-rect.x1 // scale) + 1, -(-rect.y1 // scale) + 1)
+    return coarse, own.expand(margin).intersect(bounds.at_level(coarse))
+
+
+def _drawn_finer(values: np.ndarray, wide: Rect, coarse: int, rect: Rect, level: int) -> np.ndarray:
+    """What is known of a rectangle of a coarse level, over one of a finer level that lies in it."""
+    scale = 1 << (coarse - level)
+    if scale == 1 and wide == rect:
+        return values
     xs = ((np.arange(rect.x0, rect.x1) + 0.5) / scale - 0.5 - wide.x0).astype(np.float32)
     ys = ((np.arange(rect.y0, rect.y1) + 0.5) / scale - 0.5 - wide.y0).astype(np.float32)
     maps = np.meshgrid(xs, ys)
-    both = cv2.remap(both, maps[0], maps[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    return np.ascontiguousarray(both[..., :3]), both[..., 3]
+    return cv2.remap(values, maps[0], maps[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
