@@ -79,9 +79,11 @@ class Spared:
                                                       own=stroke.fence, smooths=TOOLS[stroke.tool].smooths))
 
     def off_contours(self, edit: Stroke, job: Job, stage_id: str, layer_id: str) -> tuple[Stroke | None, object]:
-        """A Dab without the stretches of contours that it would take; (None, why) where that is all of it."""
-        if edit.tool != "dab" or edit.id in self._reach_all or (
-                self.guard is not None and self.guard.is_closed(*_begun(edit))):  # begun on a feature, it is for that
+        """A Dab without the stretches of contours that it would take; (None, why) where that is all of it. One begun
+        on a feature is for that, so none is judged before the guard can tell: contours may be known sooner.
+        """
+        guard = self.guard
+        if edit.tool != "dab" or edit.id in self._reach_all or guard is None or guard.is_closed(*_begun(edit)):
             return edit, ""
         spared, why = harmless(self.canvas.engine, job, edit,
                                lambda one: AddEdits(stage_id, layer_id, (one,)).apply(job), keepers=False)
