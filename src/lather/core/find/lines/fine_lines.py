@@ -55,7 +55,7 @@ def find_fine_lines(scene: FindScene) -> list[Find]:
     for kind, where in ((HAIR, _hair_ground(scene)), (FIBRE, _cloth(scene))):
         if where.any():
             found += [_as_find(scene, line, kind) for line in measure_fine_lines(scene, where, _LEAST_MM[kind])
-                      if line.crowd < _FEW and not (kind == HAIR and _in_hair(scene, line))]
+                      if line.crowd < _FEW and not (kind == HAIR and (_in_hair(scene, line) or _at_a_brow(scene, line)))]
     return sorted(found, key=lambda find: -find.confidence)
 
 
@@ -154,6 +154,12 @@ def _in_hair(scene: FindScene, line: FineLine) -> bool:
     """True of a line most of which lies in the hair: it belongs there."""
     at = np.clip(line.points.astype(int), 0, np.array(scene.bare.shape)[::-1] - 1)
     return float((scene.bare[at[:, 1], at[:, 0]] < 0.5).mean()) > _MOST_IN_HAIR
+
+
+def _at_a_brow(scene: FindScene, line: FineLine) -> bool:
+    """True of a line of a brow: of those `brow_hairs` tells the strays."""
+    x, y = line.points[len(line.points) // 2]
+    return scene.zone(*scene.to_source(float(x), float(y))).startswith("brow")
 
 
 def _as_find(scene: FindScene, line: FineLine, kind: str) -> Find:
