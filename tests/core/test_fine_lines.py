@@ -61,21 +61,21 @@ class TracedTest(unittest.TestCase):
     def test_hairs_on_skin_and_fibres_on_cloth_are_traced_one_by_one(self):
         for ground, colour in ((skin(), 0.12), (weave(), 0.75), (weave(), 0.02)):
             pixels, paths = with_hairs(ground, 9, colour)
-            lines = measure_fine_lines(scene_of(pixels), self.everywhere, 2.5)
+            lines = measure_fine_lines(scene_of(pixels), self.everywhere, 2.5, ~self.everywhere)
             self.assertGreaterEqual(found_of(paths, lines), 7)
             self.assertLessEqual(len(lines), 13)
             self.assertTrue(all((line.light > 0) == (colour > 0.5) for line in lines[:5]))
 
     def test_skin_and_weave_alone_have_none(self):
         for ground in (skin(), weave()):
-            self.assertLessEqual(len(measure_fine_lines(scene_of(ground), self.everywhere, 2.5)), 1)
+            self.assertLessEqual(len(measure_fine_lines(scene_of(ground), self.everywhere, 2.5, ~self.everywhere)), 1)
 
     def test_a_field_of_down_is_no_crowd_of_single_hairs(self):
         cover = down.cover_of(down.Fur(1.0, 1.2, np.zeros(3), width_mm=(0.08, 0.12)), np.ones((SIDE, SIDE), np.float32),
                               PER_MM, np.random.default_rng(3))
         pixels = skin() + cover[..., None] * (0.15 - skin())
-        self.assertLessEqual(len(measure_fine_lines(scene_of(pixels), self.everywhere, 2.5)), 4)
-        alone = measure_fine_lines(scene_of(with_hairs(skin(), 3, 0.12)[0]), self.everywhere, 2.5)
+        self.assertLessEqual(len(measure_fine_lines(scene_of(pixels), self.everywhere, 2.5, ~self.everywhere)), 4)
+        alone = measure_fine_lines(scene_of(with_hairs(skin(), 3, 0.12)[0]), self.everywhere, 2.5, ~self.everywhere)
         self.assertGreaterEqual(len(alone), 2)
 
     def test_one_hair_is_listed_once_and_no_narrow_line_on_it(self):

@@ -71,7 +71,13 @@ def run(path: str | Path | None = None, *, demo: bool = False) -> int:
     from lather.desktop.window.main_window import MainWindow
 
     app = make_application()
+    unsaved: list[str] = []
+    stop = QTimer()  # not at once: it may come in the middle of opening or closing something
+    stop.setSingleShot(True)
+    for number in (signal.SIGINT, signal.SIGTERM):  # before there is a window: Qt would swallow what is raised in it
+        signal.signal(number, lambda *_: stop.start(0))
     window = MainWindow()
+    stop.timeout.connect(lambda: _stop(app, window, unsaved))
     window.showMaximized() if was_filled() else window.show()
     if demo:
         QTimer.singleShot(0, window.open_demo)
@@ -80,10 +86,6 @@ def run(path: str | Path | None = None, *, demo: bool = False) -> int:
     compiling = Compiling(window)
     compiling.start()
     warmup.read_ahead()
-    unsaved: list[str] = []
-    for number in (signal.SIGINT, signal.SIGTERM):
-        # not at once: it may come in the middle of opening or closing something
-        signal.signal(number, lambda *_: QTimer.singleShot(0, lambda: _stop(app, window, unsaved)))
     ticks = QTimer()
     ticks.start(300)  # lets Python see Ctrl+C in the terminal
     ticks.timeout.connect(lambda: None)
@@ -114,10 +116,12 @@ def _stop(app: QApplication, window, unsaved: list) -> None:
     unsaved: takes the title of a job that was not saved.
     """
     interrupt.stopping()
-    if window.job is not None and not window.job.saved:
-        unsaved.append(window.job.job.title)
-    window.stop()
-    app.exit(interrupt.EXIT_CODE)
+    try:
+        if window.job is not None and not window.job.saved:
+            unsaved.append(window.job.job.title)
+        window.stop()
+    finally:
+        app.exit(interrupt.EXIT_CODE)
 
 
 def _report(window, kind, error, trace) -> None:

@@ -33,6 +33,7 @@ _CERTAIN = 0.99  # confidence of spots that no line hides
 _SPOTS = ("blemish_dark", "blemish_red", "blemish_bright", "flake", "mole", "freckle")
 _BLOTCHES = ("blotch_dark", "blotch_bright", "colour_left")
 _BROAD, _MOST_OF_IT = ("scar", "makeup_fold", "jewellery_mark"), 0.7  # lines whose rims are seen; share on another
+_BEHIND, _BEFORE_THE_GROUND = (behind.LIGHT, behind.STAIN), ("intruder", "lens_mark")
 _HAIRS, _NARROW_PX = ("hair_on_skin", "fibre"), 4.0
 _OWN_LENGTH = 5.0  # sizes of a spot up to which a line may be drawn by it
 # A flaw as a person would outline it, over the size at about half height that is measured: medians on made plates of
@@ -155,6 +156,7 @@ def one_for_one_place(finds: list[Find]) -> list[Find]:
     a red spot that is lip colour beside the lips is that, but what is to be kept is never taken for it.
     A spot beyond doubt stays where it lies on a line, and a short line in doubt under it is that spot's own.
     """
+    finds = _less_what_is_behind(finds)
     certain = [f for f in finds if _is_certain(f)]
     finds = [f for f in finds if not any(_drawn_by(f, spot) for spot in certain)]
     stays = [f for f in finds if f.keeper and f.kind in _SPOTS]
@@ -164,6 +166,18 @@ def one_for_one_place(finds: list[Find]) -> list[Find]:
         if not any(_same_place(find, other) for other in kept if other.path is None or not _is_certain(find)):
             kept.append(find)
     return kept
+
+
+def _less_what_is_behind(finds: list[Find]) -> list[Find]:
+    """Without the lights and stains of the ground that are what came in from the edge, or what lies on the lens."""
+    others = [f for f in finds if f.kind in _BEFORE_THE_GROUND]
+    return [f for f in finds if f.kind not in _BEHIND or not any(_in_outline(f, one) for one in others)]
+
+
+def _in_outline(a: Find, b: Find) -> bool:
+    """True if the middle of one of two finds lies in the outline of the other."""
+    return any(len(of.outline or ()) > 2 and cv2.pointPolygonTest(np.float32(of.outline), (one.x, one.y), False) >= 0
+               for one, of in ((a, b), (b, a)))
 
 
 def one_for_one_hair(finds: list[Find]) -> list[Find]:

@@ -29,19 +29,29 @@ _SURE_L, _SURE_MM = 5.0, 8.0
 _SAYS = {HAIR: 0.6, FIBRE: 0.85}
 """Of what it would say: none is so sure that it goes unasked, before it was judged on photographs of real people."""
 _AT_HAIR_MM = 2.5
+_LONE, _LONE_MM, _WANDERS = 0.06, 3.0, 0.65
+"""Of a hair on skin: fine lines beside its outer half as a share of its own light, and how far that is read (strands
+of a hairdo's own rim, stubble and pores are among their like); radians that it turns to a mm: a hair bends, noise
+wanders."""
+_OUT_MM = 2.5  # of the hair: a hair that nowhere comes further out belongs to the rim
 _MOST_IN_HAIR = 0.6
 
 
 @dataclass(frozen=True, eq=False)
 class FineLine:
     """points: (n, 2) in pixels of the scene. light: L* that it adds on the mean. crowd: mm of such lines to a square mm
-    around it."""
+    around it. beside: what fine lines add beside its half further from the hair, as a share of its own light. turns:
+    radians a mm. out_mm: how far off the hair it comes.
+    """
 
     points: np.ndarray
     width: float
     light: float
     steady: float
     crowd: float
+    beside: float
+    turns: float
+    out_mm: float
 
     @property
     def length(self) -> float:
@@ -54,13 +64,16 @@ def find_fine_lines(scene: FindScene) -> list[Find]:
     found = []
     for kind, where in ((HAIR, _hair_ground(scene)), (FIBRE, _cloth(scene))):
         if where.any():
-            found += [_as_find(scene, line, kind) for line in measure_fine_lines(scene, where, _LEAST_MM[kind])
-                      if line.crowd < _FEW and not (kind == HAIR and (_in_hair(scene, line) or _at_a_brow(scene, line)))]
+            lines = measure_fine_lines(scene, where, _LEAST_MM[kind], _scalp_hair(scene))
+            found += [_as_find(scene, line, kind) for line in lines
+                      if line.crowd < _FEW and (kind != HAIR or _is_lone(scene, line))]
     return sorted(found, key=lambda find: -find.confidence)
 
 
-def measure_fine_lines(scene: FindScene, where: Mask, least_mm: float) -> list[FineLine]:
-    """Fine lines over `where` (h, w, bool) of the scene's rectangle, longest and strongest first."""
+def measure_fine_lines(scene: FindScene, where: Mask, least_mm: float, scalp_hair: Mask) -> list[FineLine]:
+    """Fine lines over `where` (h, w, bool) of the scene's rectangle, longest and strongest first. scalp_hair: the
+    hairdo, alike.
+    """
     hair, per_mm = scene.fine_hair_light, scene.per_mm
     traced: list[Line] = []
     for response, angle, scale in ridge_responses(hair, _SIGMAS_PX, (True, False)):
@@ -73,6 +86,7 @@ def measure_fine_lines(scene: FindScene, where: Mask, least_mm: float) -> list[F
     share = cv2.blur(where.astype(np.float32), (reach, reach))
     crowd = cv2.blur(drawn.astype(np.float32), (reach, reach)) / np.maximum(share, 0.05) * per_mm
     few = [line for line in traced if _median_at(crowd, line.points) < _CROWDED]
+    off_hair = cv2.distanceTransform((~scalp_hair).astype(np.uint8), cv2.DIST_L2, 5) / per_mm
     found = []
     for points in _joined(_once(few, hair.shape)[: 2 * _MOST], per_mm):
         along = _strongest_beside(hair, points)
@@ -82,13 +96,37 @@ def measure_fine_lines(scene: FindScene, where: Mask, least_mm: float) -> list[F
         if length < least_mm * per_mm or abs(light) < _LEAST_L or steady < _STEADY:
             continue
         own = length / per_mm / (2 * _CROWD_MM) ** 2  # its own length is no crowd
-        found.append(FineLine(points, 2.0, light, steady, max(0.0, _median_at(crowd, points) - own)))
+        out = _values_at(off_hair, points)
+        outer = points[np.sort(np.argsort(out)[len(points) // 2 :])]
+        beside = _mean_beside(hair, points, outer, _LONE_MM * per_mm) / abs(light)
+        found.append(FineLine(points, 2.0, light, steady, max(0.0, _median_at(crowd, points) - own), beside,
+                              _turned(points) / (length / per_mm), float(out.max())))
     return sorted(found, key=lambda line: -abs(line.light) * np.sqrt(line.length))[:_MOST]
 
 
-def _median_at(values: np.ndarray, points: np.ndarray) -> float:
+def _values_at(values: np.ndarray, points: np.ndarray) -> np.ndarray:
     at = np.clip(points.astype(int), 0, np.array(values.shape)[::-1] - 1)
-    return float(np.median(values[at[:, 1], at[:, 0]]))
+    return values[at[:, 1], at[:, 0]]
+
+
+def _median_at(values: np.ndarray, points: np.ndarray) -> float:
+    return float(np.median(_values_at(values, points)))
+
+
+def _mean_beside(hair: np.ndarray, points: np.ndarray, outer: np.ndarray, reach: float) -> float:
+    """Mean of what fine lines add (L*, either way) within `reach` of the outer points of a line, without the line."""
+    low, high = np.floor(outer.min(0) - reach).astype(int), np.ceil(outer.max(0) + reach).astype(int) + 1
+    (x0, y0), (x1, y1) = np.maximum(low, 0), np.minimum(high, np.array(hair.shape)[::-1])
+    near = np.zeros((y1 - y0, x1 - x0), np.uint8)
+    cv2.polylines(near, [np.round(outer - (x0, y0)).astype(np.int32)], False, 1, max(3, 2 * int(reach)))
+    cv2.polylines(near, [np.round(points - (x0, y0)).astype(np.int32)], False, 0, 5)
+    return float(np.abs(hair[y0:y1, x0:x1][near > 0]).mean()) if near.any() else 0.0
+
+
+def _turned(points: np.ndarray) -> float:
+    """Radians that a line turns in all, either way."""
+    steps = np.diff(points, axis=0)
+    return float(np.abs(np.diff(np.unwrap(np.arctan2(steps[:, 1], steps[:, 0])))).sum())
 
 
 def _strongest_beside(hair: np.ndarray, points: np.ndarray) -> np.ndarray:
@@ -140,10 +178,19 @@ def _as_one(a: np.ndarray, b: np.ndarray, most_gap: float) -> np.ndarray | None:
 
 def _hair_ground(scene: FindScene) -> Mask:
     """Where single hairs are looked for: bare skin, and into the hair from it, so that roots are reached."""
-    people = scene.measures.people
-    hair = scene.at_scale(people.small("scalp hair")) > 0.5
+    hair = _scalp_hair(scene)
     bare, side = scene.bare > 0.5, 2 * int(_AT_HAIR_MM * scene.per_mm) + 1
     return bare | (hair & (cv2.dilate(bare.astype(np.uint8), np.ones((side, side), np.uint8)) > 0))
+
+
+def _scalp_hair(scene: FindScene) -> Mask:
+    return scene.at_scale(scene.measures.people.small("scalp hair")) > 0.5
+
+
+def _is_lone(scene: FindScene, line: FineLine) -> bool:
+    """True of a single hair on skin; not of those among their like, of a brow, or of the hairdo and its rim."""
+    return (line.beside < _LONE and line.turns < _WANDERS and line.out_mm > _OUT_MM
+            and not _in_hair(scene, line) and not _at_a_brow(scene, line))
 
 
 def _cloth(scene: FindScene) -> Mask:

@@ -23,9 +23,13 @@ SHARES = tuple(round(0.1 * n, 1) for n in range(1, 10))
 """Of the down that is left, for which a layer keeps how prominent a hair must be to go."""
 _SOFT = 0.25  # of that prominence, over which a hair is taken out in part
 _CELL_PX = 256
-_MOST_LEVEL = 1  # in smaller pictures no single hair of down is seen
+_MOST_LEVEL = 2  # in smaller pictures no single hair of down is seen
 _GROWS_BY_NATURE = {"brows": 0.03, "eye_whites": 0.11, "irises": 0.11, "hair": 0.045}
 """Of a face's width: lashes, and single hairs of the hairdo, lie so far over skin."""
+_EYE_REACH, _EYE_UP = (0.5, 0.42), 0.08
+"""Of the distance of the eyes: halves of the ellipse that holds an eye's lashes and brow, along and across the line of
+the eyes, and how far its middle lies over the eye. Lashes and the ends of brows are too thin for any zone.
+"""
 
 
 def read_prominences(value: object) -> tuple[float, ...]:
@@ -111,6 +115,7 @@ def bare_share(zones: Zones, faces: tuple[FaceMap, ...], rect: Rect, level: int,
     """How far fine hair may be taken out of each pixel of a rectangle of a level, 0-1: not from lashes, brows, the
     hairline or a beard. bounds: of the photo.
     """
+    faces = zones.everybody(faces)
     width = max((face.width_px for face in faces), default=0.0)
     reaches = {name: max(1, round(share * width / (1 << level))) for name, share in _GROWS_BY_NATURE.items()}
     soft = min(reaches.values()) | 1
@@ -119,8 +124,23 @@ def bare_share(zones: Zones, faces: tuple[FaceMap, ...], rect: Rect, level: int,
     for name, reach in reaches.items():
         disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * reach + 1,) * 2)
         np.maximum(spared, cv2.dilate(zones.mask(name, faces, wide, level), disc), out=spared)
+    _draw_eyes(spared, faces, wide, level)
     spared = cv2.blur(spared, (soft, soft), borderType=cv2.BORDER_REPLICATE)
     return (1 - np.clip(spared, 0, 1))[rect.slices(wide)].copy()
+
+
+def _draw_eyes(spared: Mask, faces: tuple[FaceMap, ...], rect: Rect, level: int) -> None:
+    """Set the lashes and brows of all faces to 1, in place."""
+    scale = 1 / (1 << level)
+    for face in faces:
+        left, right = (np.array(face.points[name], float) for name in ("eye_left", "eye_right"))
+        apart = face.eye_distance_px
+        along = (right - left) / max(apart, 1e-6)
+        up = np.array([along[1], -along[0]])
+        for eye in (left, right):
+            x, y = (eye + _EYE_UP * apart * up) * scale - (rect.x0, rect.y0)
+            sizes = tuple(2 * share * apart * scale for share in _EYE_REACH)
+            cv2.ellipse(spared, ((x, y), sizes, float(np.degrees(np.arctan2(along[1], along[0])))), 1.0, -1)
 
 
 def taken(prominent: Mask, leave: float, prominences: tuple[float, ...] | None) -> Mask:
