@@ -13,11 +13,13 @@ from threading import Lock
 import cv2
 import numpy as np
 
-from lather.core.types import Lab, Mask
+from lather.core.types import Lab, Mask, Rect
 
 FILE = Path(__file__).parents[2] / "data" / "strands" / "fine_hair.onnx"
 REACH_PX = 36
 """How far around a pixel the net and its planes look."""
+STEP_PX = 4
+"""Of the net's coarse scale: what is read twice has to begin on the same of its steps to come out the same."""
 RUN_PX = 25
 """Length that a hair is followed over, to tell a long one from a short one."""
 _BROAD = 5.0  # px (sigma): what is broader than this is no fine hair
@@ -25,7 +27,7 @@ _UNIT = 4.0  # L*, a*, b* of one unit of the net
 _MOST = 6.0
 _WAYS = 8
 _BLOCK_PX = 256
-_SEEN_PX = _BLOCK_PX + 2 * REACH_PX  # the net wants a multiple of 4
+_SEEN_PX = _BLOCK_PX + 2 * REACH_PX  # a multiple of STEP_PX
 
 _one_at_a_time = Lock()
 
@@ -33,6 +35,11 @@ _one_at_a_time = Lock()
 @cache
 def _net() -> cv2.dnn.Net:
     return cv2.dnn.readNetFromONNX(str(FILE))
+
+
+def whole_steps(rect: Rect) -> Rect:
+    """The rectangle made wider so that it begins on a step of the net, counted from the photo's corner."""
+    return Rect(rect.x0 // STEP_PX * STEP_PX, rect.y0 // STEP_PX * STEP_PX, rect.x1, rect.y1)
 
 
 def planes(lab: Lab) -> np.ndarray:
