@@ -120,5 +120,6 @@ _FINDS = {
     "lens mark": "lens_mark", "intruder": "intruder", "braces": "braces", "dark blotch": "blotch_dark",
     "bright blotch": "blotch_bright", "blotch": "blotch", "colour left": "colour_left", "redness": "redness",
     "shine": "shine", "red eye": "red_eye", "drawn mark": "drawn_mark", "down": "down",
-    "fibre on cloth": "fibre", "light behind": "light_behind", "stain behind": "stain_behind", "bump of the hairdo": "hair_bump",
+    "fibre on cloth": "fibre", "light behind": "light_behind", "stain behind": "stain_behind",
+    "bump of the hairdo": "hair_bump",
 }
