@@ -49,6 +49,7 @@ _BEYOND_DOUBT = 0.9  # what a finder says of a spot on a face large enough to sh
 _BY_PLACE = ("contour", "red_by_nature", "feature", "ear")  # rules that go by where a find lies, not by its look
 _SAME_GROUND = 8.0  # ΔE (76) off the middle of all ground
 _RED = ("redness", "blemish_red")
+_CERTAIN, _HAIR_PX = 0.95, 3.0  # confidence, and a width that no fine hair has: a furrow in the down
 _HAIR_OF_DOWN_MM, _HAIR_L, _MADE_OF_HAIR = 9.0, 0.6, 0.5  # shorter than; L* of it; share of a line
 _KNUCKLE = 2.0  # widths of the contour of a limb
 
@@ -289,6 +290,8 @@ def _of_the_down(find: Find, around: Around) -> bool:
         return False
     if find.kind == "hair_on_skin":
         return _length(path) < _HAIR_OF_DOWN_MM * around.scene.measures.pixels_per_mm
+    if find.confidence >= _CERTAIN and (find.width_px or 0.0) >= _HAIR_PX:
+        return False
     hair = around.scene.fine_hair_light
     at = np.array([around.scene.to_here(float(x), float(y)) for x, y in path]).astype(int)
     beside = np.stack([hair[np.clip(at[:, 1] + dy, 0, hair.shape[0] - 1), np.clip(at[:, 0] + dx, 0, hair.shape[1] - 1)]
