@@ -36,7 +36,7 @@ NEUTRAL = {
     "area_curve": {"curve": [[0.0, 0.0], [0.4, 0.4], [1.0, 1.0]]},
     "red_eye": {"red_out": 0.0}, "hues": {}, "tone": {}, "tints": {}, "crisp": {"amount": 0.0},
     "pool": {"shape": head_shape(None, 340, 300), "inside": 0.0, "outside": 0.0},
-    "background": {"usual": SKIN, "evened": 0.0}, "mono": {"amount": 0.0}, "down": {"leave": 1.0},
+    "background": {"usual": SKIN, "evened": 0.0}, "mono": {"amount": 0.0},
 }
 STRONG = {
     "calm": {"toward": [60.0, 2.0, 8.0], "leave": 0.0},
@@ -52,7 +52,6 @@ STRONG = {
     "tints": {"shadows_chroma": 20.0, "middle_chroma": 20.0, "lights_chroma": 20.0},
     "pool": {"shape": head_shape(None, 340, 300), "inside": 2.0, "outside": -2.0, "warmth_out": 20.0},
     "background": {"usual": [99.0, 0, 0], "light": 3.0}, "mono": {"amount": 1.0, "red": 2.0, "green": 0.0, "blue": 0.0},
-    "down": {"leave": 0.0},
 }
 
 
@@ -65,9 +64,6 @@ class MadeZones:
 
     def corrected(self, part_strokes):
         return self
-
-    def everybody(self, faces):
-        return faces
 
     def mask(self, zone, faces, rect: Rect, level: int):
         x0, y0, x1, y1 = self.places.get(zone, (0, 0, 0, 0))

@@ -42,21 +42,11 @@ def _skin() -> np.ndarray:
     pixels = skin_like(*SIZE).astype(np.float64)
     ys, xs = np.mgrid[: SIZE[0], : SIZE[1]]
     glare = 0.55 * np.exp(-((xs - 330) ** 2 + (ys - 205) ** 2) / (2 * 9.0**2))[..., None]
-    pixels += glare * (62000 - pixels)
-    return np.round(pixels * (1 - 0.18 * _hairs()[..., None])).astype(np.uint16)
-
-
-def _hairs() -> np.ndarray:
-    """Short dark hairs where the example of Down is painted, coverage 0-1."""
-    drawn, fine = np.zeros(SIZE, np.uint8), 16  # of a pixel, to draw at
-    for x in range(90, 140, 9):
-        ends = np.array([(x, 150), (x + 9, 180)]) * fine
-        cv2.line(drawn, *(tuple(int(v) for v in end) for end in ends), 255, 1, cv2.LINE_AA, 4)
-    return cv2.GaussianBlur(drawn.astype(np.float64) / 255, (0, 0), 0.6)
+    return np.round(pixels + glare * (62000 - pixels)).astype(np.uint16)
 
 
 def skin() -> np.ndarray:
-    """Skin with a highlight and fine hairs on it, so that what takes them down has something to do."""
+    """Skin with a highlight on it, so that what takes shine down has something to do."""
     return _skin().copy()
 
 

@@ -91,11 +91,10 @@ class FirstPassTest(unittest.TestCase):
         with tempfile.TemporaryDirectory() as folder:
             photo, out = Path(folder) / "a.png", Path(folder) / "b.png"
             write_picture(photo, pixels(), profile=srgb_profile())
-            code, printed = run_here("auto", photo, "--out", out, "--route", "mend", "--down", "30", "--json")
+            code, printed = run_here("auto", photo, "--out", out, "--route", "light", "--json")
             self.assertEqual(code, 0, printed)
             told = json.loads(printed)
-            self.assertLessEqual({"to_look_at", "left_alone", "dropped", "pulled_back", "over", "gauges", "verdict",
-                                  "down"},
+            self.assertLessEqual({"to_look_at", "left_alone", "dropped", "pulled_back", "over", "gauges", "verdict"},
                                  set(told))
             self.assertEqual(told["over"], {})
             self.assertIn("contours_kept", told["gauges"])

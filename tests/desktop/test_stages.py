@@ -105,7 +105,7 @@ class StrandsTest(StageCase):
         faint = Find("faint", "stray_hair", 300, 300, 40, 4, 0.3, "hair", path=((280, 300), (320, 300)), width_px=1.5)
         self.open(with_hair(), [hair_find(), faint])
         self.to_stage(Qt.Key.Key_2)
-        panel = self.desk.stages["strands"].hairs
+        panel = self.desk.stages["strands"].panel
         self.assertEqual(len(self.desk.found.shown()), 1)
         panel.sensitivity.set_value(80, tell=True)
         self.assertEqual(len(self.desk.found.shown()), 2)

@@ -33,8 +33,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
                         "evened or calmed (default: light)")
     parser.add_argument("--brief", help="kind of job, for how much of creases and hollows stays: "
                         + ", ".join(job_kinds()))
-    parser.add_argument("--down", type=number(0, 100), metavar="PERCENT",
-                        help="take down out of skin and leave that share of it (without it down stays)")
     parser.add_argument("--over", action="store_true",
                         help="leave gauges over their limits; without it strengths are turned down until all are "
                         "inside")
@@ -45,7 +43,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def mend_photo(
     photo: str, out: str, job: str | None, bits: int | None, delivery, soft_share: float, job_kind: str | None,
     route: str = ROUTES[0], development: Development | None = None, over: bool = False,
-    down: float | None = None,
 ) -> dict:
     """The first pass over a photo, judged and delivered; what was done, as plain values. Raises LatherError."""
     fmt = format_for(out)
@@ -53,7 +50,7 @@ def mend_photo(
     if job_kind is not None:
         session.history.do(SetBrief("kind", job_kind))
     verdict = first_pass(session.engine, session.history, delivery=delivery, route=route, soft_share=soft_share,
-                         over=over, down=down)
+                         over=over)
     session.export(out, Output(bits=bits or max(DEPTHS[fmt]), to_srgb=False))
     if job:
         session.save(job)
@@ -80,8 +77,7 @@ def run(arguments: argparse.Namespace) -> int:
         job = str(Path(arguments.job) / f"{stem}.lather") if many and arguments.job else arguments.job
         _check_names(out, job, arguments.bits)
         values = (photo, out, job, arguments.bits, delivery, arguments.soft / 100, job_kind, arguments.route,
-                  development_of(arguments), arguments.over,
-                  None if arguments.down is None else arguments.down / 100)
+                  development_of(arguments), arguments.over)
         tasks.append(Task(photo, "lather.cli.auto:mend_photo", values, tuple(one for one in (out, job) if one)))
     may_write([path for task in tasks for path in task.outputs], arguments.photos, folders=folders,
               replace=arguments.replace, claimed=not many)

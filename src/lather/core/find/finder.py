@@ -12,8 +12,8 @@ from lather.core.errors import Cancelled, RequestError
 from lather.core.find.areas import blotches, drawn_marks, redness_and_shine
 from lather.core.find.confidence import calibrated
 from lather.core.find.eyes import hollows_and_veins, red_eye
-from lather.core.find.ground import behind, specks
-from lather.core.find.lines import brow_hairs, down, fine_lines, hairdo, skin_lines, stray_hairs
+from lather.core.find.ground import specks
+from lather.core.find.lines import brow_hairs, skin_lines, stray_hairs
 from lather.core.find.no_flaw import Around, marks_to_ask_of, sifted, spots_to_ask_of
 from lather.core.find.scene import FindScene
 from lather.core.find.spots import spots
@@ -33,8 +33,6 @@ _CERTAIN = 0.99  # confidence of spots that no line hides
 _SPOTS = ("blemish_dark", "blemish_red", "blemish_bright", "flake", "mole", "freckle")
 _BLOTCHES = ("blotch_dark", "blotch_bright", "colour_left")
 _BROAD, _MOST_OF_IT = ("scar", "makeup_fold", "jewellery_mark"), 0.7  # lines whose rims are seen; share on another
-_BEHIND, _BEFORE_THE_GROUND = (behind.LIGHT, behind.STAIN), ("intruder", "lens_mark")
-_HAIRS, _NARROW_PX = ("hair_on_skin", "fibre"), 4.0
 _OWN_LENGTH = 5.0  # sizes of a spot up to which a line may be drawn by it
 # A flaw as a person would outline it, over the size at about half height that is measured: medians on made plates of
 # five sitters, seeds 702-705.
@@ -45,17 +43,13 @@ _OUTLINED = {
 # The longest first, so that no core is idle at the end.
 FINDERS: tuple[tuple[str, Callable[[FindScene], list[Find]]], ...] = (
     ("spots", spots.find_spots),
-    ("down", down.find_down),
     ("stray hairs", stray_hairs.find_strands),
     ("specks and lens marks", specks.find_on_ground),
     ("lines on skin", skin_lines.find_lines),
-    ("fine hairs and fibres", fine_lines.find_fine_lines),
     ("blotches", blotches.find_blotches),
     ("redness and shine", redness_and_shine.find_areas),
     ("what came in from the edge", redness_and_shine.find_intruders),
     ("drawn marks", drawn_marks.find_drawn_marks),
-    ("behind the person", behind.find_behind),
-    ("bumps of the hairdo", hairdo.find_bumps),
     ("red eyes", red_eye.find_red_eyes),
     ("veins in the eyes", hollows_and_veins.find_eye_veins),
     ("stray hairs of the brows", brow_hairs.find_brow_hairs),
@@ -115,7 +109,7 @@ def look_at(
     found, alone = sifted(found, around, last=False)
     asked = [_as_outlined(find) for find in (*marks_to_ask_of(alone, around), *spots_to_ask_of(alone, around))]
     found = without_rims([_as_outlined(f) for f in one_for_one_place(_less_spots_twice(found))])
-    found, hidden = sifted(one_for_one_hair(found), around, last=True)
+    found, hidden = sifted(found, around, last=True)
     listed, alone = ([calibrated(f, small=scene.is_small) for f in part if not kinds or f.kind in kinds]
                      for part in (found, alone + hidden))
     listed += [f for f in asked if (not kinds or f.kind in kinds) and not any(_same_place(f, one) for one in listed)]
@@ -156,7 +150,6 @@ def one_for_one_place(finds: list[Find]) -> list[Find]:
     a red spot that is lip colour beside the lips is that, but what is to be kept is never taken for it.
     A spot beyond doubt stays where it lies on a line, and a short line in doubt under it is that spot's own.
     """
-    finds = _less_what_is_behind(finds)
     certain = [f for f in finds if _is_certain(f)]
     finds = [f for f in finds if not any(_drawn_by(f, spot) for spot in certain)]
     stays = [f for f in finds if f.keeper and f.kind in _SPOTS]
@@ -166,35 +159,6 @@ def one_for_one_place(finds: list[Find]) -> list[Find]:
         if not any(_same_place(find, other) for other in kept if other.path is None or not _is_certain(find)):
             kept.append(find)
     return kept
-
-
-def _less_what_is_behind(finds: list[Find]) -> list[Find]:
-    """Without the lights and stains of the ground that are what came in from the edge, or what lies on the lens."""
-    others = [f for f in finds if f.kind in _BEFORE_THE_GROUND]
-    return [f for f in finds if f.kind not in _BEHIND or not any(_in_outline(f, one) for one in others)]
-
-
-def _in_outline(a: Find, b: Find) -> bool:
-    """True if the middle of one of two finds lies in the outline of the other."""
-    return any(len(of.outline or ()) > 2 and cv2.pointPolygonTest(np.float32(of.outline), (one.x, one.y), False) >= 0
-               for one, of in ((a, b), (b, a)))
-
-
-def one_for_one_hair(finds: list[Find]) -> list[Find]:
-    """Of hairs that run on each other the longest; and no other line that is as narrow and runs on a hair."""
-    kept: list[Find] = []
-    for find in sorted(finds, key=lambda f: (f.kind not in _HAIRS, -f.size_px)):
-        is_hair, narrow = find.kind in _HAIRS, (find.width_px or 0.0) < _NARROW_PX
-        hairs = [one for one in kept if one.kind in _HAIRS] if find.path is not None and (is_hair or narrow) else []
-        if not any(_lies_along(find, hair) for hair in hairs):
-            kept.append(find)
-    return kept
-
-
-def _lies_along(a: Find, b: Find) -> bool:
-    """True if most of a line lies on another, or beside it by a pixel or two."""
-    away = np.hypot(*(np.array(a.path)[:, None] - np.array(b.path)).transpose(2, 0, 1)).min(1)
-    return float((away < max(_NARROW_PX, b.width_px or 0.0)).mean()) > _MOST_OF_IT
 
 
 def _less_spots_twice(finds: list[Find]) -> list[Find]:

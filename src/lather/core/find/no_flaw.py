@@ -49,8 +49,6 @@ _BEYOND_DOUBT = 0.9  # what a finder says of a spot on a face large enough to sh
 _BY_PLACE = ("contour", "red_by_nature", "feature", "ear")  # rules that go by where a find lies, not by its look
 _SAME_GROUND = 8.0  # ΔE (76) off the middle of all ground
 _RED = ("redness", "blemish_red")
-_CERTAIN, _HAIR_PX = 0.95, 3.0  # confidence, and a width that no fine hair has: a furrow in the down
-_HAIR_OF_DOWN_MM, _HAIR_L, _MADE_OF_HAIR = 9.0, 0.6, 0.5  # shorter than; L* of it; share of a line
 _KNUCKLE = 2.0  # widths of the contour of a limb
 
 
@@ -60,7 +58,6 @@ class Around:
     def __init__(self, scene: FindScene, finds: Sequence[Find] = ()):
         self.scene, self.people, self.contours = scene, scene.measures.people, scene.contours
         self.marks = [find for find in finds if find.kind == "drawn_mark"]
-        self.down = [find for find in finds if find.kind == "down" and len(find.outline) > 2]
         self._small: dict[str, np.ndarray] = {}
         paths = [np.array(find.path) for find in finds if find.kind == "stray_hair" and find.path is not None]
         chords = [path[-1] - path[0] for path in paths]
@@ -281,24 +278,6 @@ def _in_a_beard(find: Find, around: Around) -> bool:
     return is_hidden(find, around.beard, around.scene)
 
 
-def _of_the_down(find: Find, around: Around) -> bool:
-    """Among fine hair, and made of it: what is drawn along it is the hair that the net parts from the skin."""
-    path = np.array(find.path)
-    place = path[len(path) // 2]
-    if not any(cv2.pointPolygonTest(np.float32(field.outline), (float(place[0]), float(place[1])), False) >= 0
-               for field in around.down):
-        return False
-    if find.kind == "hair_on_skin":
-        return _length(path) < _HAIR_OF_DOWN_MM * around.scene.measures.pixels_per_mm
-    if find.confidence >= _CERTAIN and (find.width_px or 0.0) >= _HAIR_PX:
-        return False
-    hair = around.scene.fine_hair_light
-    at = np.array([around.scene.to_here(float(x), float(y)) for x, y in path]).astype(int)
-    beside = np.stack([hair[np.clip(at[:, 1] + dy, 0, hair.shape[0] - 1), np.clip(at[:, 0] + dx, 0, hair.shape[1] - 1)]
-                       for dy in (-1, 0, 1) for dx in (-1, 0, 1)])
-    return float((np.abs(beside).max(0) > _HAIR_L).mean()) > _MADE_OF_HAIR
-
-
 def _length(path: np.ndarray) -> float:
     return max(float(np.hypot(*np.diff(path, axis=0).T).sum()), 1e-6)
 
@@ -320,7 +299,6 @@ RULES: tuple[Rule, ...] = (
     Rule("hairline", "hairline or under hair", BLOTCHES, _blotch_on_hair),
     Rule("makeup", "lid or make-up on it", BLOTCHES, _on_a_lid),
     Rule("mark", "dark and small on the body: it may be a mark to keep", ("blemish_dark",), _may_be_a_mark),
-    Rule("down", "down", LINES, _of_the_down),
     Rule("too_small", "too small on this face to tell", tuple(_SMALL), _too_small),
     Rule("beard", "beard or stubble", (), _in_a_beard, last=True),
     Rule("highlight", "highlight", ("flake", "blemish_bright"), lambda find, around: is_glint(find, around.scene),

@@ -13,7 +13,6 @@ from lather.core.find import boosted_trees
 from lather.core.find.lines.ridges import Ridges, ridge_responses
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.people.contours import Contours
-from lather.core.stages.strands.fine_hair import fine_hair
 from lather.core.types import EncodedRGB, Lab, Mask, Rect, as_float32
 
 SMALL_PER_MM = 3.2
@@ -25,7 +24,6 @@ _LAYERS = 6
 _STRIP = 128  # rows
 _HAIR_WIDTHS_MM, _LEAST_SIGMA_PX = (0.2, 0.4), 0.8
 _THEIRS = 0.5  # share of a pixel that is a person's
-_WORTH_A_LOOK = 0.3  # share of skin or cloth
 _FAR = 3.0  # radii from a natural place at which it counts no more
 
 
@@ -115,13 +113,6 @@ class FindScene:
         least = np.float32(0.01)
         out[..., 3] = 100 * (red - green) / (np.maximum(red - blue, 0) + np.abs(red - green) + least)
         return out
-
-    @cached_property
-    def fine_hair_light(self) -> np.ndarray:
-        """L* that fine hairs add to `rect`, float32 (h, w); 0 where there is neither skin nor cloth."""
-        people = self.measures.people
-        wanted = np.maximum(self.skin, self.at_scale(people.small("cloth")))
-        return np.ascontiguousarray(fine_hair(self.lab, wanted > _WORTH_A_LOOK)[..., 0])
 
     @cached_property
     def usual_skin(self) -> tuple[float, float] | None:

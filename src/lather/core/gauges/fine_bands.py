@@ -6,9 +6,7 @@ import numpy as np
 from lather.core.colour import profiles
 from lather.core.gauges.compared import Compared
 from lather.core.measure.bands import PORE_BAND_SHARES, pore_band
-from lather.core.stages.strands.down import DownKind
-from lather.core.stages.strands.fine_hair import fine_hair
-from lather.core.types import TILE, EncodedRGB, Lab, Mask, Rect
+from lather.core.types import TILE, EncodedRGB, Mask, Rect
 
 _CLIP = 4.0  # robust sigmas beyond which a pixel is a flaw and not texture
 _LEAST_TOUCHED = 60
@@ -36,22 +34,14 @@ def fine_bands(pictures: Compared) -> tuple[float | None, float | None]:
         was, now = pictures.before(wide, 0), pictures.after(wide, 0)
         where = _skin_of(skin, rect, scale) > 0.9
         inner = rect.slices(wide)
-        bands = [pore_band(_texture(pictures, p), width)[inner][where] for p in (was, now)]
+        bands = [pore_band(profiles.to_lab(p, pictures.profile).astype(np.float32), width)[inner][where]
+                 for p in (was, now)]
         pores += _clipped_energy(*bands)
         touched = (np.abs(now - was).max(-1) > _TOUCHED)[inner]
         grains.append(_grain_ratio(_finest(was)[inner], _finest(now)[inner], touched, where))
     kept = 100 * float(pores[1] / pores[0]) if pores[0] > 0 else None
     known = [(ratio, count) for ratio, count in grains if count]
     return kept, float(np.average([r for r, _ in known], weights=[n for _, n in known])) if known else 1.0
-
-
-def _texture(pictures: Compared, pixels: EncodedRGB) -> Lab:
-    """L*a*b* of pixels; without fine hair where a layer takes that down, so that it is not missed as texture."""
-    lab = profiles.to_lab(pixels, pictures.profile).astype(np.float32)
-    job = pictures.job
-    if job is None or not any(layer.kind == DownKind.id for layer in job.stage("strands").layers):
-        return lab
-    return lab - fine_hair(lab)
 
 
 def _grain_ratio(was: np.ndarray, now: np.ndarray, touched: np.ndarray, skin: np.ndarray) -> tuple[float, int]:

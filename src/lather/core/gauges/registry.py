@@ -11,12 +11,10 @@ from lather.core.gauges import (
     colour_life,
     contours_kept,
     crease_left,
-    down_left,
     evenness,
     eye_white_light,
     eye_white_warmth,
     grain_match,
-    hair_grown,
     halo,
     keepers_intact,
     largest_move,
@@ -48,8 +46,6 @@ GAUGES: dict[str, Gauge] = {module.GAUGE.id: module.GAUGE for module in (
     colour_life,
     under_eye_left,
     crease_left,
-    down_left,
-    hair_grown,
     keepers_intact,
     skin_touched,
     repeats,
@@ -74,8 +70,7 @@ _DESK_TILES = 12  # tiles of skin that the fine bands are read from while workin
 _WHOLE_TILES = 60
 SKIN_STAGES = ("mend", "split", "even")
 _ELSEWHERE = frozenset(of_find(kind) for kind in (
-    "cloth_speck", "fibre", "light_behind", "stain_behind",
-    "lens_mark", "intruder", "vein_eye", "brow_hair", "smeared_lip", "braces", "hair_on_skin",
+    "cloth_speck", "lens_mark", "intruder", "vein_eye", "brow_hair", "smeared_lip", "braces", "hair_on_skin",
     "stray_hair"))
 """Purposes of edits that were meant for something else than skin."""
 

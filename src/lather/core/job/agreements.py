@@ -46,7 +46,7 @@ AGREEMENTS: dict[str, Agreement] = {one.id: one for one in (
         STAY: ("Hair on skin stays", "hairs over skin are left out of every pass"),
         ASK: ("Hair on skin: ask", "hairs over skin stay until the client has answered the proof sheet"),
         GO: ("Hair on skin may go", "hairs over skin are listed like other finds"),
-    }, GO, ("hair_on_skin", "down")),
+    }, GO, ("hair_on_skin",)),
     Agreement("reshaping", "Reshaping", {
         NO: ("No reshaping", "Shape is left out of the plan, and asks before it moves anything"),
         YES: ("Reshaping agreed", "Shape is planned, within the limits of the kind of job"),

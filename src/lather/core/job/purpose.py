@@ -119,7 +119,5 @@ _FINDS = {
     "stray hair": "stray_hair", "smeared lip": "smeared_lip", "speck on cloth": "cloth_speck",
     "lens mark": "lens_mark", "intruder": "intruder", "braces": "braces", "dark blotch": "blotch_dark",
     "bright blotch": "blotch_bright", "blotch": "blotch", "colour left": "colour_left", "redness": "redness",
-    "shine": "shine", "red eye": "red_eye", "drawn mark": "drawn_mark", "down": "down",
-    "fibre on cloth": "fibre", "light behind": "light_behind", "stain behind": "stain_behind",
-    "bump of the hairdo": "hair_bump",
+    "shine": "shine", "red eye": "red_eye", "drawn mark": "drawn_mark",
 }

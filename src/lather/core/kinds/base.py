@@ -20,7 +20,6 @@ class FindKind:
     size: brush size over the find's, and pixels more; None for the usual one. edge: of that brush, None for the usual
     one. measured: unit of its contrast. sign: of what is different, where that is told, else 0. checked: its mend is
     held against its surroundings; what is a line of a pixel or two has no tone of its own.
-    whole_outline: it is exchanged as a whole, by a graft along its outline.
     """
 
     id: str
@@ -37,7 +36,6 @@ class FindKind:
     measured: str = "ΔE"
     sign: int = 0
     checked: bool = True
-    whole_outline: bool = False
 
     def __post_init__(self):
         worded(self, "label", "layer_name", "caution")

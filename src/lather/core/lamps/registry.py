@@ -9,7 +9,6 @@ from lather.core.lamps.change import ChangeLamp
 from lather.core.lamps.clipping import ClippingLamp
 from lather.core.lamps.colour import ColourLamp
 from lather.core.lamps.delivered import DeliveredLamp
-from lather.core.lamps.down import DownLamp
 from lather.core.lamps.grey import GreyLamp
 from lather.core.lamps.mirror import MirrorLamp
 from lather.core.lamps.parts import PartsLamp
@@ -22,7 +21,6 @@ LAMPS: dict[str, Lamp] = {lamp.id: lamp for lamp in (
     GreyLamp(),
     BlotchLamp(),
     TextureLamp(),
-    DownLamp(),
     ToneLamp(),
     SteepLamp(),
     ColourLamp(),

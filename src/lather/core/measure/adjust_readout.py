@@ -18,15 +18,12 @@ from lather.core.measure.colours import (
     level_for,
     zone_body,
 )
-from lather.core.measure.down import measure_down
-from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.phrases import phrase
 from lather.core.stages.colour.match import WIDTH
 from lather.core.stages.colour.whiten import ceiling
 from lather.core.types import Rect
 
 _BINS = 64
-_DOWN_TILES = 8
 _CROP = (144, 100)  # px of a crop
 _UNDER = 1.0  # L* that a value may miss its ceiling by and still count as held
 
@@ -55,32 +52,15 @@ class WhiteSeen:
     note: str
 
 
-@dataclass(frozen=True)
-class DownSeen:
-    """zones: (label, share of the texture that is hair before, now), 0-1, the most hairy first."""
-
-    zones: tuple[tuple[str, float, float], ...]
-
-
 def readout_of(engine: Engine, job: Job, stage_id: str, layer: Layer) -> object:
     """For the box of a layer; None where nothing is measured."""
     if layer.kind == "match":
         return _match(engine, job, layer)
     if layer.kind == "whiten":
         return _white(engine, job, layer)
-    if layer.kind == "down":
-        return _down(engine, job, layer)
     if layer.kind in ("area_curve", "tone"):
         return histogram(engine, job, stage_id, layer)
     return None
-
-
-def _down(engine: Engine, job: Job, layer: Layer) -> DownSeen:
-    measures = PhotoMeasures.of_job(engine.photo, job)
-    reads = beneath(engine, job, "strands", layer.id), after(engine, job, "strands")
-    before, now = (measure_down(measures, read, most_tiles=_DOWN_TILES) for read in reads)
-    left = {zone.zone: zone.share for zone in now.zones}
-    return DownSeen(tuple((zone.label, zone.share, left.get(zone.zone, 0.0)) for zone in before.zones if zone.seen))
 
 
 def _match(engine: Engine, job: Job, layer: Layer) -> MatchSeen | None:

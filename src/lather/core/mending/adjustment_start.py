@@ -19,7 +19,6 @@ from lather.core.mending.colour_settings import (
     tone_width,
     whiten_settings,
 )
-from lather.core.mending.take_out_down import down_settings
 from lather.core.stages.adjust.mask import by_zones
 from lather.core.stages.adjust.values import plain_lab
 from lather.core.stages.colour.whiten import PARTS
@@ -66,8 +65,6 @@ def measured_settings(engine: Engine, job: Job, stage_id: str, kind_id: str, *, 
     elif kind_id == "pool":
         face = max(faces_of(job), key=lambda one: one.width_px, default=None)
         measured = {"shape": head_shape(face, engine.photo.width, engine.photo.height)}
-    elif kind_id == "down":
-        measured = down_settings(engine, job)
     elif kind_id == "background":
         measured = background_settings(engine, job)
     settings = kind.new_settings()

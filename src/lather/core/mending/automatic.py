@@ -19,15 +19,12 @@ from lather.core.job.history import History
 from lather.core.job.model import Job, Layer, Stroke
 from lather.core.kinds.registry import kind_of, stage_of_kind
 from lather.core.log import timed
-from lather.core.measure.colours import beneath
-from lather.core.measure.down import measure_down
 from lather.core.measure.photo_measures import PhotoMeasures
 from lather.core.mending.colour_settings import automatic_whitening
 from lather.core.mending.culprits import way_back
 from lather.core.mending.edit_for_find import can_mend, mend_all
 from lather.core.mending.evening_by_route import crisp_command, evening_command
 from lather.core.mending.judged import Refused
-from lather.core.mending.take_out_down import down_everywhere
 from lather.core.phrases import joined, phrase
 from lather.core.stages.registry import STAGES
 
@@ -38,8 +35,7 @@ _MOST_DROPPED, _ROUNDS = 40, 4
 @dataclass
 class Verdict:
     """found: what was looked at. mended: {stage: how many}. refused: finds without an edit, and why. pulled: strengths
-    turned down, as text. down: {zone: share of its texture that was hair} where it was taken out. over: gauges out of
-    their limits at the end; before: those that were so in the photo.
+    turned down, as text. over: gauges out of their limits at the end; before: those that were so in the photo.
     """
 
     found: int = 0
@@ -48,7 +44,6 @@ class Verdict:
     calmed: int = 0
     whitened: list[str] = field(default_factory=list)
     by_itself: set[str] = field(default_factory=set)
-    down: dict[str, float] = field(default_factory=dict)
     kept: int = 0
     will_not_show: int = 0
     to_look_at: Counter = field(default_factory=Counter)
@@ -68,7 +63,6 @@ class Verdict:
             "evened": self.evened,
             "calmed": self.calmed,
             "whitened": self.whitened,
-            "down": {zone: round(100 * share, 1) for zone, share in self.down.items()},
             "grain": "grain" in self.by_itself,
             "kept": self.kept,
             "will_not_show": self.will_not_show,
@@ -84,9 +78,6 @@ class Verdict:
     def lines(self) -> list[str]:
         """The same in words, a line each; without what there is nothing to say of."""
         told = []
-        if self.down:
-            told.append("down: hair was " + joined((phrase("%1 % of the texture of the %2", f"{100 * share:.0f}", zone)
-                                                    for zone, share in self.down.items()), ", "))
         if self.to_look_at:
             told.append("look yourself: " + _counted(self.to_look_at, lambda kind: kind_of(kind).label.lower()))
         if self.left_alone:
@@ -107,12 +98,12 @@ def _counted(counts: Counter, name) -> str:
 @timed("first pass", lambda verdict: f"{len(verdict.refused)} dropped, {len(verdict.over)} over")
 def first_pass(
     engine: Engine, history: History, *, delivery: Delivery | None = None, route: str = ROUTES[0],
-    soft_share: float = 0.0, over: bool = False, down: float | None = None,
+    soft_share: float = 0.0, over: bool = False,
 ) -> Verdict:
     """Find, mend what is sure, clear, calm, even and match grain; then judged, and pulled back until inside its limits.
 
-    down: share of down 0-1 that is to be left; without it all stays. over: leave gauges over their limits as they are.
-    soft_share: of the finest stray hairs that stay. Raises as its parts do.
+    over: leave gauges over their limits as they are. soft_share: of the finest stray hairs that stay. Raises as its
+    parts do.
     """
     measures = PhotoMeasures.of_job(engine.photo, history.job)
     found = look_at(engine.photo, measures=measures, delivery=delivery)
@@ -123,8 +114,6 @@ def first_pass(
     sure = [f for f in open_ if f.sure or stage_of_kind(f.kind) == "even"]
     verdict.to_look_at = Counter(f.kind for f in open_ if not f.sure and stage_of_kind(f.kind) != "even")
     _mend(engine, history, sure, soft_share, verdict)
-    if down is not None:
-        _take_out_down(engine, history, measures, down, verdict)
     if route != "mend":
         _colour(engine, history, sure, verdict)
         _even(engine, history, measures, route, sum(stage_of_kind(f.kind) == "even" for f in open_), verdict)
@@ -148,14 +137,6 @@ def _mend(engine: Engine, history: History, sure: Sequence[Find], soft_share: fl
                                                      stage_id=stage_id, refuse=verdict.refused.append)
         if command is not None:
             history.do(command)
-
-
-def _take_out_down(engine: Engine, history: History, measures: PhotoMeasures, leave: float, verdict: Verdict) -> None:
-    seen = measure_down(measures, beneath(engine, history.job, "strands"))
-    command = down_everywhere(engine, history.job, leave, down=seen)
-    verdict.down = {zone.zone: zone.share for zone in seen.zones if zone.seen}
-    if command is not None:
-        history.do(command)
 
 
 def _colour(engine: Engine, history: History, sure: Sequence[Find], verdict: Verdict) -> None:

@@ -33,8 +33,7 @@ from lather.core.types import Rect
 _TONE_MM = 0.55  # what is finer is pores
 _FACE_MM = 130.0
 _SPOT = 1.5  # of the size of a find of shine, which is told at half its height
-# A find's outline runs at half its height: it is drawn wider by this.
-_WIDER = {"redness": 1.6, "shine": 2.4, "red_eye": 1.12, "down": 1.0, "light_behind": 1.0, "stain_behind": 1.0}
+_WIDER = {"redness": 1.6, "shine": 2.4, "red_eye": 1.12}  # a find's outline runs at half its height
 _RING = (1.7, 2.3)  # outlines around a find between which skin is as it should be
 _HALF = (0.35, 0.65)  # of the excess: half-way down the slope
 _UNDER_EYE_WHITE = 3.0  # L* that teeth stay darker than the eye white
@@ -215,8 +214,6 @@ def limits_of(job: Job, kind_id: str, part: str = "teeth") -> dict[str, Band]:
         return {LEAVE.id: band(kind, "calm_leave")}
     if kind_id == ShineKind.id:
         return {AMOUNT.id: band(kind, "shine_amount")}
-    if kind_id == "down":
-        return {"leave": band(kind, "down_left")}
     if kind_id != WhitenKind.id:
         return {}
     light, warmth = (band(kind, gauge) for gauge in _WHITE_GAUGES[part])

@@ -7,7 +7,6 @@ from functools import partial
 
 import numpy as np
 
-from lather.core.brush.values import Brush
 from lather.core.engine.engine import Engine
 from lather.core.errors import Cancelled
 from lather.core.job.commands import AddEdits, AddLayer, Command, Together
@@ -20,7 +19,7 @@ from lather.core.job.purpose import of_find
 from lather.core.kinds.registry import kind_of, stage_of_kind
 from lather.core.log import timed
 from lather.core.measure.residual import find_contrast, residual_share
-from lather.core.mending.colour_settings import colour_command, outline_stroke
+from lather.core.mending.colour_settings import colour_command
 from lather.core.mending.even_blotches import SHARE, even_command
 from lather.core.mending.judged import (
     NO_BETTER,
@@ -32,8 +31,6 @@ from lather.core.mending.judged import (
 )
 from lather.core.mending.self_check import is_better, lays_gloss, stands_off
 from lather.core.mending.source_of_tone import sparing, without_gloss
-from lather.core.mending.take_out_down import down_command
-from lather.core.mending.tuck_bumps import NOT_AGREED, bump_command
 from lather.core.phrases import phrase
 from lather.core.stages.mend.dab import dab_stroke, source_candidates
 from lather.core.stages.strands.propose import strand_size, strand_stroke
@@ -41,7 +38,7 @@ from lather.core.stages.strands.propose import strand_size, strand_stroke
 SOFTEN_STRENGTH = 0.55
 # Brush size over the find's, and pixels more. What is mended wider than need be is told less well from around it.
 _SPOT_SIZE, _LINE_SIZE = (1.4, 3.0), (2.3, 3.0)
-_LINE_EDGE, _SPOT_EDGE, _GRAFT_EDGE = 0.35, 0.15, 0.3
+_LINE_EDGE, _SPOT_EDGE = 0.35, 0.15
 _LEAST_PX, _LARGEST_PX = 3.0, 400.0
 _TRIES = 4
 _SOURCES_TRIED = 3
@@ -76,9 +73,6 @@ def proposed_stroke(find: Find, stage_id: str = "mend") -> Stroke:
     if find.kind == "stray_hair" or (stage_id == "strands" and find.path is not None):
         return strand_stroke(find.path, find.width_px or 2.0, find=find.id, note=find.label.lower(),
                              purpose=of_find(find.kind))
-    if kind_of(find.kind).whole_outline:
-        return replace(outline_stroke(find), tool="graft", feather=0.0,
-                       brush=Brush(size_px=proposed_size(find), edge=_GRAFT_EDGE))
     edge = kind_of(find.kind).edge
     if edge is None:
         edge = _SPOT_EDGE if find.path is None else _LINE_EDGE
@@ -153,13 +147,6 @@ def mend_command(
     """
     if stage_of_kind(find.kind) == "even":
         return even_command(job, (find,), default_layer_id, share=share)
-    if find.kind == "down":
-        return down_command(engine, job, find)
-    if find.kind == "hair_bump":
-        command = bump_command(job, find)
-        if command is None:
-            refuse(Refused(find, NOT_AGREED))
-        return command
     if stage_of_kind(find.kind) == "colour":
         return _colour(engine, job, find, refuse)
     place, against = layer_for(job, find, default_layer_id, stage_id), [NO_SKIN]
@@ -195,7 +182,7 @@ def _proposals(engine: Engine, job: Job, find: Find, place: Place) -> Iterator[S
 
 def _fitting(engine: Engine, job: Job, find: Find, place: Place) -> Iterator[Stroke]:
     stroke = sparing(job.keepers(), find, proposed_stroke(find, place.stage_id))
-    if stroke.tool in ("dab", "graft"):
+    if stroke.tool == "dab":
         with_layer = place.make.apply(job) if place.make else job
         found = source_candidates(engine, with_layer, place.layer_id, stroke, avoid=job.finds or ())
         yield from (replace(stroke, offset=candidate.offset) for candidate in found[:_SOURCES_TRIED])

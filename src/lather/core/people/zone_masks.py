@@ -52,10 +52,6 @@ class ZoneMasks:
         """The reading of the photo, as the job has it."""
         return people_for(self.photo, faces, self.part_strokes)
 
-    def everybody(self, faces: tuple[FaceMap, ...]) -> tuple[FaceMap, ...]:
-        """All faces that are seen, mapped in the job or not."""
-        return tuple(person.face for person in self.people(faces).persons if person.face is not None)
-
     def labels(self, faces: tuple[FaceMap, ...], rect: Rect, level: int) -> np.ndarray:
         """Number in `people.parsing.PARTS` of what each pixel of a rectangle of a level is: uint8 (h, w)."""
         return self.people(faces).label_map(rect, level)

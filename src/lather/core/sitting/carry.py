@@ -38,8 +38,7 @@ from lather.core.sitting.skin_alike import held_alike, retouched_skin
 from lather.core.tools.registry import TOOLS
 
 _OF_THE_PERSON = ("title", "client", "kind", "route", "agreed", "outputs", "rate_cents", "currency", "price_cents")
-_ANEW = ("stray_hair", "brow_hair", "cloth_speck", "fibre", "down", "lens_mark", "light_behind", "stain_behind",
-         "intruder")
+_ANEW = ("stray_hair", "brow_hair", "cloth_speck", "lens_mark", "intruder")
 _SURE = 0.6  # alike from which nobody is asked
 _LEAST_KNOWN = 0.05  # of the points of the face that must be sure, or the person is doubted
 _TRUSTED = 0.35  # of the map, from which a stroke by hand is moved with it

@@ -64,9 +64,6 @@ class Zones(Protocol):
     def labels(self, faces: tuple[FaceMap, ...], rect: Rect, level: int) -> np.ndarray:
         """Number of the part (`job.part_strokes.PART_NAMES`) that each pixel of a rectangle of a level is."""
 
-    def everybody(self, faces: tuple[FaceMap, ...]) -> tuple[FaceMap, ...]:
-        """All faces that are seen, mapped in the job or not."""
-
     def corrected(self, part_strokes: tuple[PartStroke, ...]) -> "Zones":
         """The same, as a job corrects the parts of the photo."""
 

@@ -24,7 +24,6 @@ _PEN = (("size", "pressure_size"), ("ceiling", "pressure_ceiling"), ("flow", "pr
 
 _AREAS = ("area", "even_area", "mask_area", "target")  # drawn as outlines
 _DRAWN = ("stretch", "straighten", "reference", "pick", "pool_rim", "grow")  # without a brush
-_STRANDS = ("strand", "grow_hair")
 _MODES = (
     (("copy",), "Copy", {"any": "all", "lighter": "lighter", "darker": "darker"},
      "Copy all, or only what is lighter or darker than the place"),
@@ -333,8 +332,8 @@ class BrushStrip(QWidget):
         """Where the window is narrow the graph gives way, tools and values stand closer."""
         roomy, tool = self.width() >= _ROOMY_PX, self.state.tool
         room_for_graph = roomy and self.beside is None and (tool != "copy" or self.width() >= _GRAPH_AND_MODES_PX)
-        self.graph.setVisible(tool not in (*_AREAS, *_DRAWN, *_STRANDS) and room_for_graph)
-        self.pen_label.setVisible(tool not in ("graft", *_AREAS, *_DRAWN, *_STRANDS) and roomy)
+        self.graph.setVisible(tool not in (*_AREAS, *_DRAWN, "strand") and room_for_graph)
+        self.pen_label.setVisible(tool not in ("graft", *_AREAS, *_DRAWN, "strand") and roomy)
         for button in (self.arrow, *self.tools.values()):
             button.setFont(font(SMALL_PT if roomy else _NARROW_TOOL_PT))
             room = QFontMetrics(button.font()).horizontalAdvance(button.text()) + _TOOL_MORE_PX
@@ -367,7 +366,7 @@ class BrushStrip(QWidget):
         for slider in (self.size, self.flow):
             slider.setVisible(tool not in ("even_area", "mask_area", "target", *_DRAWN))
         self.ceiling.setVisible(tool not in _DRAWN)
-        self.edge.setVisible(tool not in (*_AREAS, *_DRAWN, *_STRANDS))
+        self.edge.setVisible(tool not in (*_AREAS, *_DRAWN, "strand"))
         self.area_feather.setVisible(tool in _AREAS)
         for choice in self.modes.values():
             choice.setVisible(False)
@@ -395,7 +394,7 @@ class BrushStrip(QWidget):
         for name, button in self.pen_buttons.items():
             button.setChecked(getattr(brush, name))
             only_these = tool != "dab" or name in ("pressure_size", "pressure_ceiling")
-            button.setVisible(tool not in ("graft", *_AREAS, *_DRAWN, *_STRANDS) and only_these)
+            button.setVisible(tool not in ("graft", *_AREAS, *_DRAWN, "strand") and only_these)
         self.pen.setVisible(True)
         self._fit()
         self.cards.setVisible("dab" in self.own.tools or "sweep" in self.own.tools)

@@ -389,7 +389,7 @@ class DeskScreen(QWidget):
         for other in self.stages.values():
             if other.choice_panel is not None:
                 other.choice_panel.setVisible(other is part)
-        self.brush_strip.show_beside(part.strip_now())
+        self.brush_strip.show_beside(part.strip)
         part.show_job()
         self.lists.button("mends").setText(tr(info.edits_label))
         self.mends.show_layer(layer, info, keyed(part.empty_text()))

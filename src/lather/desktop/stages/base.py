@@ -60,10 +60,6 @@ class StagePart(QObject):
     def show_job(self) -> None:
         """Show the values of the layer in hand; called while the stage is in hand."""
 
-    def strip_now(self) -> QWidget | None:
-        """What stands beside the tools now."""
-        return self.strip
-
     def said(self, job: Job) -> str:
         """What to do next here, while nothing more urgent is to be said; "" for nothing."""
         return self.hint

@@ -5,7 +5,7 @@ import numpy as np
 
 from lather.core.find.lines.skin_lines import band
 from lather.core.practice.flaws.base import Flaw, Scene, blob, contrast, to_contrast
-from lather.core.practice.flaws.lines import draw_hair, wander
+from lather.core.practice.flaws.lines import wander
 from lather.core.practice.flaws.tube import as_points, distance_to_path, path_bounds
 from lather.core.practice.sitters import CLOTHING, SKIN, TEETH
 
@@ -41,23 +41,6 @@ def make_cloth_speck(scene: Scene) -> Flaw | None:
     return Flaw("cloth_speck", x, y, size, reached, False, outline)
 
 
-def make_fibre(scene: Scene) -> Flaw | None:
-    """A fibre or a pet's hair on cloth: thin, long and curled, paler or darker than the threads."""
-    rng = scene.rng
-    for _ in range(_TRIES):
-        place = scene.places.propose(3.0, CLOTHING, gap=8, least_light=0.0)
-        if place is None:
-            return None
-        width = float(max(1.2, rng.uniform(0.1, 0.25) * scene.per_mm))
-        path = wander(rng, *place, rng.uniform(6, 22) * scene.per_mm, rng.uniform(0, 2 * np.pi), rng.choice([1.0, 4.0]))
-        if scene.places.take_path(path[::4], 2 * width, CLOTHING):
-            cloth = np.median(scene.read(path_bounds(path, 4, scene.whole)).reshape(-1, 3), axis=0)
-            pale = cloth.mean() < 0.2
-            colour = np.array([0.5, 0.47, 0.43]) if pale else np.array([0.03, 0.025, 0.02])
-            return draw_hair(scene, "fibre", path, width, colour, shadow=0.15)
-    return None
-
-
 def make_lens_mark(scene: Scene) -> Flaw | None:
     """Dust before the lens or on the sensor: a round, out-of-focus darkening over plain ground."""
     rng = scene.rng
@@ -78,32 +61,6 @@ def make_lens_mark(scene: Scene) -> Flaw | None:
     around = np.linspace(0, 2 * np.pi, 25)[:-1]
     outline = [(float(x + 0.55 * size * np.cos(a)), float(y + 0.55 * size * np.sin(a))) for a in around]
     return Flaw("lens_mark", x, y, size, reached, False, outline)
-
-
-def make_light_behind(scene: Scene) -> Flaw | None:
-    """A lamp far behind, out of focus: a bright soft disc on the ground."""
-    return _behind(scene, "light_behind", np.array([0.95, 0.86, 0.68], np.float32), 0.9)
-
-
-def make_stain_behind(scene: Scene) -> Flaw | None:
-    """A stain of the backdrop or the floor: darker, without an edge."""
-    return _behind(scene, "stain_behind", np.array([0.02, 0.018, 0.015], np.float32), 0.7)
-
-
-def _behind(scene: Scene, kind: str, colour: np.ndarray, most: float) -> Flaw | None:
-    rng, whole = scene.rng, scene.whole
-    size = rng.uniform(0.03, 0.07) * min(whole.width, whole.height)
-    place = scene.places.take(1.1 * size, 0, gap=size, least_light=0.0)
-    if place is None:
-        return None
-    x, y = place
-    rect = scene.window(x, y, 1.2 * size)
-    mask, outline = blob(scene, rect, x, y, 0.5 * size, softness=0.35, rough=0.1 if kind == "light_behind" else 0.3)
-    before = scene.read(rect)
-    after, reached = to_contrast(
-        lambda s: before + min(most, s) * mask[..., None] * (colour - before), before, mask, rng.uniform(10, 18))
-    scene.write(rect, after.astype(np.float32))
-    return Flaw(kind, x, y, float(size), reached, False, outline)
 
 
 def make_intruder(scene: Scene) -> Flaw | None:

@@ -161,50 +161,21 @@ def hair_width(scene: Scene) -> float:
     return float(max(1.5, scene.rng.uniform(0.22, 0.42) * scene.per_mm))
 
 
-def make_hair_on_skin(scene: Scene, length_mm: tuple[float, float] = (9, 24), thinner: float = 1.0) -> Flaw | None:
-    """A hair with gloss and shadow that crosses skin; None where there is no room. thinner: than hairs of the head."""
+def make_hair_on_skin(scene: Scene) -> Flaw | None:
+    """A hair with gloss and shadow that crosses skin; None where there is no room."""
     rng = scene.rng
     for _ in range(_TRIES):
-        width = thinner * hair_width(scene)
+        width = hair_width(scene)
         place = scene.places.propose(width, SKIN, gap=6)
         if place is None:
             return None
-        path = wander(rng, *place, rng.uniform(*length_mm) * scene.per_mm, rng.uniform(0, 2 * np.pi), 1.0)
+        path = wander(rng, *place, rng.uniform(9, 24) * scene.per_mm, rng.uniform(0, 2 * np.pi), 1.0)
         if scene.places.take_path(path[::3], 2 * width + 1, SKIN):
-            return draw_hair(scene, "hair_on_skin", path, width, _seen_on_skin(scene, path[0]), shadow=0.3)
-    return None
-
-
-def _seen_on_skin(scene: Scene, place: np.ndarray) -> np.ndarray:
-    """Colour of a hair of the sitter's; darker where it would not show on the skin."""
-    colour, skin = hair_colour(scene), scene.linear[int(place[1]), int(place[0])]
-    return colour * 0.4 if colour.mean() > 0.5 * skin.mean() else colour
-
-
-def make_short_hair(scene: Scene) -> Flaw | None:
-    """A single fine hair of 4 to 9 mm on skin."""
-    return make_hair_on_skin(scene, (4, 9), 0.6)
-
-
-def make_hairline_hair(scene: Scene) -> Flaw | None:
-    """A hair that comes out of the hair and lies over forehead, temple or neck."""
-    rng = scene.rng
-    ys, xs, gx, gy = scene.sitter.edge_of_hair
-    height, wide = scene.sitter.zones.shape
-    clear = scene.places.clear(SKIN)
-    for _ in range(_TRIES * 6 if len(xs) else 0):
-        i = rng.integers(len(xs))
-        outward = -np.array([gx[ys[i], xs[i]], gy[ys[i], xs[i]]])
-        heading = np.arctan2(outward[1], outward[0]) + rng.normal(0, 0.5)
-        root = np.array([xs[i], ys[i]]) - 3 * scene.per_mm * np.array([np.cos(heading), np.sin(heading)])
-        path = wander(rng, *root, rng.uniform(10, 20) * scene.per_mm, heading, 1.0)
-        if not ((path > 2).all() and (path[:, 0] < wide - 2).all() and (path[:, 1] < height - 2).all()):
-            continue
-        outer = path[len(path) // 3 :]
-        if (clear[outer[:, 1].astype(int), outer[:, 0].astype(int)] > 2).all() and scene.places.take_path(
-                outer[::3], 3, SKIN):
-            return draw_hair(scene, "hair_on_skin", path, 0.7 * hair_width(scene), _seen_on_skin(scene, outer[-1]),
-                             shadow=0.3)
+            colour = hair_colour(scene)
+            skin = scene.linear[int(place[1]), int(place[0])]
+            if colour.mean() > 0.5 * skin.mean():  # a hair like the skin would not show
+                colour = colour * 0.4
+            return draw_hair(scene, "hair_on_skin", path, width, colour, shadow=0.3)
     return None
 
 

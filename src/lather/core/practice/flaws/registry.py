@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from functools import partial
 
-from lather.core.practice.flaws import areas, colour, down, foreign, ink, lines, makeup, spots, warps
+from lather.core.practice.flaws import areas, colour, foreign, ink, lines, makeup, spots, warps
 from lather.core.practice.flaws.base import Flaw, Scene
 
 MAKERS: dict[str, Callable[[Scene], Flaw | None]] = {
@@ -28,10 +28,7 @@ MAKERS: dict[str, Callable[[Scene], Flaw | None]] = {
     "crease": lines.make_crease,
     "makeup_fold": makeup.make_makeup_fold,
     "scar": spots.make_scar,
-    "down": down.make_down,
     "hair_on_skin": lines.make_hair_on_skin,
-    "short_hair": lines.make_short_hair,
-    "hairline_hair": lines.make_hairline_hair,
     "brow_hair": lines.make_brow_hair,
     "stray_hair": lines.make_stray_hair,
     "intruder": foreign.make_intruder,
@@ -41,10 +38,7 @@ MAKERS: dict[str, Callable[[Scene], Flaw | None]] = {
     "warp_cheek": warps.make_warp_cheek,
     "hair_bump": warps.make_hair_bump,
     "cloth_speck": foreign.make_cloth_speck,
-    "fibre": foreign.make_fibre,
     "lens_mark": foreign.make_lens_mark,
-    "light_behind": foreign.make_light_behind,
-    "stain_behind": foreign.make_stain_behind,
     "red_eye": colour.make_red_eye,
     "drawn_mark": ink.make_drawn_mark,
 }

@@ -44,7 +44,6 @@ class BackgroundKind(AdjustmentKind):
     own = (EVENED, FOLDS, BLUR, LIGHT, SIZE, Model("usual", "Usual colour", read_lab))
     mask = by_zones("ground")
     by_face = True
-    levels_within = 0.01  # what is sharp in a small picture is blurred in it by less than a pixel
 
     def _sizes(self, layer: Layer) -> tuple[float, ...]:
         size = float(self.value(layer, SIZE.id))

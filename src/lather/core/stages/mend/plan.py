@@ -5,10 +5,8 @@ from lather.core.stages.planned import Planned, PlanSeen, left, listed
 
 _NAMES = {
     "blemish_dark": "spots", "blemish_red": "spots", "blemish_bright": "spots", "flake": "flakes", "mole": "marks",
-    "freckle": "marks", "scar": "scars", "crease": "creases", "under_eye": "under-eye",
-    "cloth_speck": "specks", "fibre": "fibres",
-    "lens_mark": "lens marks", "light_behind": "lights behind", "stain_behind": "stains behind",
-    "hair_on_skin": "hairs on skin", "brow_hair": "brow hairs",
+    "freckle": "marks", "scar": "scars", "crease": "creases", "under_eye": "under-eye", "cloth_speck": "specks",
+    "lens_mark": "lens marks", "hair_on_skin": "hairs on skin", "brow_hair": "brow hairs",
     "vein_eye": "veins", "vein_nose": "veins",
     "strap_mark": "strap marks", "jewellery_mark": "strap marks", "makeup_fold": "make-up", "smeared_lip": "make-up",
 }

@@ -8,7 +8,6 @@ from lather.core.stages.mend.kind import MendKind
 from lather.core.stages.patches.kind import Read
 from lather.core.stages.patches.patch import Patch
 from lather.core.stages.strands.clear import clear_strand, strand_reach
-from lather.core.stages.strands.grow_hair import NO_HAIR, grow_reach, grown, hair_around
 from lather.core.stages.strands.propose import snapped, strand_size
 from lather.core.types import EMPTY, Rect
 
@@ -16,30 +15,23 @@ _NO_HAIR = "No hair under this line; paint along it, or take a larger brush."
 
 
 class StrandsKind(MendKind):
-    """Renders Strands layers: Mend's hand tools, the strand, and hair that is grown."""
+    """Renders Strands layers: Mend's hand tools, and the strand."""
 
     id = "strands"
     method = MendKind.method + b" strands-5"
 
     def reads_of(self, layer: Layer, stroke: Stroke, bounds: Rect) -> tuple[Rect, Rect]:
-        if stroke.tool == "grow_hair":
-            return stroke.bounds.expand(grow_reach(stroke)).intersect(bounds), EMPTY
         if stroke.tool != "strand":
             return super().reads_of(layer, stroke, bounds)
         return stroke.bounds.expand(strand_reach(stroke)).intersect(bounds), EMPTY
 
     def solve_edit(self, layer: Layer, stroke: Stroke, *, read: Read, original: Read, bounds: Rect) -> Patch:
-        if stroke.tool == "grow_hair":
-            return grown(stroke, read=read, bounds=bounds)
         if stroke.tool != "strand":
             return super().solve_edit(layer, stroke, read=read, original=original, bounds=bounds)
         return clear_strand(stroke, read=read, bounds=bounds)
 
     def finish(self, painting: Painting, stroke: Stroke, read: Read) -> Finished:
-        """The painted path is laid on the hair under it; hair grows only beside hair."""
-        if stroke.tool == "grow_hair":
-            window = stroke.bounds.expand(grow_reach(stroke)).intersect(painting.around.bounds)
-            return Finished(stroke, 1.0) if hair_around(read(window)) is not None else Finished(None, 0.0, NO_HAIR)
+        """The painted path is laid on the hair under it."""
         if stroke.tool != "strand":
             return super().finish(painting, stroke, read)
         found = snapped(stroke.points[:, :2], stroke.brush.size_px, read, painting.around.bounds)

@@ -12,6 +12,5 @@ def planned(seen: PlanSeen) -> Planned:
         return left("no stray hair will show at the delivered size")
     safe = max(2, round(_SAFE_SHARE * seen.face_px))
     where = [word for kind, word in (("stray_hair", "hairs over the background"), ("hair_on_skin", "over skin"),
-                                     ("brow_hair", "at the brows"), ("down", "down"),
-                                     ("hair_bump", "bumps")) if seen.counts.get(kind)]
+                                     ("brow_hair", "at the brows")) if seen.counts.get(kind)]
     return Planned(True, joined(where, ", "), phrase("safe ground %1 px", safe), {"safe_ground_px": safe})

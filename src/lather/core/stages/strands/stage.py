@@ -1,11 +1,8 @@
 """Strands: stray hairs against the background and over skin, hairline, brows."""
 
 from lather.core.job.model import Layer, new_id
-from lather.core.stages.adjust.mask import painted
-from lather.core.stages.adjust.stage import example_layer
 from lather.core.stages.example import FENCE, edit
 from lather.core.stages.info import StageInfo
-from lather.core.stages.strands.down import DownKind
 from lather.core.stages.strands.kind import StrandsKind
 from lather.core.stages.strands.plan import planned
 
@@ -18,22 +15,13 @@ def _layer(number: int) -> Layer:
         edit("carry", [(180, 330 + shift), (230, 350)], size=50, offset=(60, 30)),
         edit("dab", [(420, 300 + shift)], size=36, offset=(-70, 20)),
         edit("strand", [(500 - 8 * i, 90 + 9 * i) for i in range(44)], size=5, fence=FENCE),
-        edit("grow_hair", [(300, 90), (340, 96)], size=30),
         edit("give_back", [(120, 140), (180, 200)]),
     )
     return Layer(new_id(), f"Strands {number}", "strands", edits=edits)
 
 
-_TOOLS = ("strand", "grow_hair", "copy", "carry", "dab", "give_back")
-
-
-def _tools_of(layer: Layer) -> tuple[str, ...]:
-    return DownKind.tools if layer.kind == DownKind.id else _TOOLS
-
-
-def _example() -> tuple[Layer, ...]:
-    return (_layer(0), _layer(1), example_layer(DownKind, **painted(), strength=0.8, shift=40))
-
-
-STAGE = StageInfo("strands", "Strands", StrandsKind, "Stray hairs", _TOOLS, _example, tools_of=_tools_of, finds=True,
-                  more_kinds=(DownKind,), planned=planned)
+STAGE = StageInfo(
+    "strands", "Strands", StrandsKind, "Stray hairs", ("strand", "copy", "carry", "dab", "give_back"),
+    lambda: (_layer(0), _layer(1)), finds=True,
+    planned=planned,
+)

@@ -50,9 +50,8 @@ class AdjustPart(StagePart):
     def __init__(self, info, desk, parent=None):
         super().__init__(info, desk, parent)
         self.state = desk.strokes.state
-        self.kinds: dict[str, type[AdjustmentKind]] = {
-            kind_id: kind for kind_id, kind in info.kinds.items() if issubclass(kind, AdjustmentKind)}
-        self._chosen_kind = next(iter(self.kinds))
+        self.kinds: dict[str, type[AdjustmentKind]] = info.kinds
+        self._chosen_kind = info.kind.id
         self._proposal = ("", "")  # kind that was chosen, and the layer in hand then
         self.hatch = MaskHatch(self.canvas, self)
         self._background = Background(self)
