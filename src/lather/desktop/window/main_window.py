@@ -259,16 +259,17 @@ class MainWindow(Host):
 
     def close_job(self, *, keep_journal: bool = False) -> None:
         if self.job is not None:
-            if self.time.total_s or self.job.job.edit_count:
+            if self.planning is not None and (self.time.total_s or self.job.job.edit_count):
                 self.planning.note()
-            self.time.close()
-            self.planning.close()
-            self.judging.close()
+            for part in (self.time, self.planning, self.judging):
+                if part is not None:  # an interrupt may come while a job is being opened
+                    part.close()
         self.screens.clear()
         if self.job is not None:
             self.job.close(keep_journal=keep_journal)
             for part in (self.job, self.time, self.planning, self.judging):
-                part.deleteLater()
+                if part is not None:
+                    part.deleteLater()
             self.job = self.time = self.planning = self.judging = None
             QTimer.singleShot(_FREED_AFTER_MS, lambda: BACKGROUND.submit(give_back_memory))  # the screens are gone then
 
