@@ -82,7 +82,8 @@ class InterruptTest(unittest.TestCase):
         return stopped
 
     def test_while_it_starts_and_loads(self):
-        delays = (0.0, 0.005, 0.01, 0.02, 0.03, 0.05, 0.08, 0.12, 0.2, 0.3)
+        # where much else runs, the shell itself is not there yet at the first ones, and those are not counted
+        delays = (0.0, 0.005, 0.01, 0.02, 0.03, 0.05, 0.08, 0.12, 0.2, 0.3, 0.4, 0.5, 0.6)
         self.assertGreaterEqual(self.check(("info", "a.png"), delays), 7)
 
     def test_while_it_works(self):

@@ -18,7 +18,7 @@ from lather.desktop.canvas.view import View
 from lather.desktop.controls.areas.face_map import FaceControl
 from lather.desktop.controls.areas.fence import FenceControl
 from lather.desktop.controls.areas.parts import PartsControl
-from lather.desktop.controls.beside.gauging import Gauging
+from lather.desktop.controls.beside.gauging import Gauging, gauged_by_itself
 from lather.desktop.controls.beside.photo_measuring import Measured
 from lather.desktop.controls.beside.settling import Settling
 from lather.desktop.controls.finds.finds import FindsControl
@@ -96,6 +96,8 @@ class DeskScreen(QWidget):
                 self.found.looking.start()
             else:
                 self.measured.ask()
+        elif gauged_by_itself():  # who wants no finds still works with a guard
+            self.measured.ask()
 
     def _make_controls(self) -> None:
         job = self.job

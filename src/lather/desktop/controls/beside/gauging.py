@@ -14,7 +14,8 @@ _DELAY_MS = 350
 
 
 def gauged_by_itself() -> bool:
-    """False where somebody asks for gauges when they are wanted: tests, for which they are most of the work."""
+    """False where somebody asks for gauges, and what they are measured by, when they are wanted: tests, for which they
+    are most of the work."""
     return os.environ.get("LATHER_GAUGES_BY_THEMSELVES", "1") != "0"
 
 
